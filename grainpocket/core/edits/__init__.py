@@ -1,0 +1,35 @@
+"""The edits a musician can make: (pocket, edit) -> pocket, or a clear refusal.
+
+One list; the union that the API accepts, and so the TypeScript types, follow from it.
+"""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+from pydantic import Field, TypeAdapter
+
+from grainpocket.core.edits.base import EditModel, Library, Refusal
+from grainpocket.core.edits.cutting import AddCut, CutTransients, DeleteCuts, MoveCut, NameSlice
+from grainpocket.core.edits.padding import ClearPads, MovePad, SetPads, SlicesToPads
+from grainpocket.core.edits.patterns import (
+    AddPattern,
+    OriginalRhythm,
+    PutHits,
+    RemoveHits,
+    RemovePattern,
+    SetPattern,
+    SetVelocity,
+)
+from grainpocket.core.edits.pocket_wide import AddSource, RemoveSource, RenameSource, SetGrid, SetPocket
+
+Edit = Annotated[
+    SetPocket | AddSource | RenameSource | RemoveSource | SetGrid
+    | CutTransients | AddCut | MoveCut | DeleteCuts | NameSlice
+    | SlicesToPads | SetPads | ClearPads | MovePad
+    | AddPattern | SetPattern | RemovePattern | PutHits | RemoveHits | SetVelocity | OriginalRhythm,
+    Field(discriminator="type"),
+]  # fmt: skip
+EDIT: TypeAdapter[Edit] = TypeAdapter(Edit)
+
+__all__ = ["EDIT", "Edit", "EditModel", "Library", "Refusal"]

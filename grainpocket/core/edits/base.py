@@ -1,0 +1,59 @@
+"""What an edit is."""
+
+from __future__ import annotations
+
+from typing import Protocol
+
+from pydantic import BaseModel, ConfigDict
+
+from grainpocket.core.listen.hearing import Hearing
+from grainpocket.core.pocket import Pad, Pattern, Pocket, Source
+
+
+class Refusal(ValueError):
+    """An edit that cannot be made. The message says what is in the way and what to do; the pocket stays as it was."""
+
+
+class Library(Protocol):
+    """What edits may look up outside the document."""
+
+    def hearing(self, audio: str) -> Hearing:
+        """The analysis of an audio by content hash. Raises KeyError when there is none."""
+
+
+class EditModel(BaseModel):
+    """A change to a pocket: data that can be stored and sent, with `apply` to carry it out and `label` to name it."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+    def label(self, pocket: Pocket) -> str:
+        """Two or three words for the undo button, from the pocket before the edit."""
+        raise NotImplementedError
+
+    def apply(self, pocket: Pocket, library: Library) -> Pocket:
+        """The pocket after the edit. Raises Refusal."""
+        raise NotImplementedError
+
+
+def the_source(pocket: Pocket, source: str) -> Source:
+    if source not in pocket.sources:
+        raise Refusal("That find is no longer in the pocket.")
+    return pocket.sources[source]
+
+
+def the_pattern(pocket: Pocket, pattern: str) -> Pattern:
+    if pattern not in pocket.patterns:
+        raise Refusal("That pattern is no longer in the pocket.")
+    return pocket.patterns[pattern]
+
+
+def the_pad(pocket: Pocket, index: int) -> Pad:
+    if index not in pocket.pads:
+        raise Refusal("That pad is empty.")
+    return pocket.pads[index]
+
+
+def new_ids(pocket: Pocket, prefix: str, count: int) -> tuple[Pocket, list[str]]:
+    """The pocket with its counter moved on, and `count` fresh ids."""
+    first = pocket.next_id
+    return pocket.model_copy(update={"next_id": first + count}), [f"{prefix}{first + i}" for i in range(count)]

@@ -1,0 +1,179 @@
+"""Edits to the patterns."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable
+from typing import Any, Literal
+
+from pydantic import Field
+
+from grainpocket.core.chop.cuts import slices
+from grainpocket.core.edits.base import EditModel, Library, Refusal, new_ids, the_pattern, the_source
+from grainpocket.core.edits.padding import put_on_pads
+from grainpocket.core.params import of
+from grainpocket.core.pocket import MOST_PADS, Frozen, Hit, Name, Pattern, Pocket
+from grainpocket.core.rhythm.original import original_hits
+from grainpocket.core.rhythm.timing import Timeline
+
+MOST_BARS = 64
+
+
+class Place(Frozen):
+    """A hit by where it stands."""
+
+    pad: int = Field(ge=0, lt=MOST_PADS)
+    beat: float = Field(ge=0)
+
+
+class AddPattern(EditModel):
+    type: Literal["add_pattern"] = "add_pattern"
+    name: str = Name
+    bars: int = Field(default=2, ge=1, le=MOST_BARS)
+    copy_of: str | None = Field(default=None, description="Start with the hits, length and swing of this pattern")
+
+    def label(self, pocket: Pocket) -> str:
+        return "copy pattern" if self.copy_of else "add pattern"
+
+    def apply(self, pocket: Pocket, library: Library) -> Pocket:
+        pocket, (key,) = new_ids(pocket, "p", 1)
+        if self.copy_of is not None:
+            return pocket.with_pattern(the_pattern(pocket, self.copy_of).model_copy(update={"id": key, "name": self.name}))
+        return pocket.with_pattern(Pattern(id=key, name=self.name, bars=self.bars))
+
+
+class SetPattern(EditModel):
+    """Name, length or swing. Hits beyond a shorter end are kept, unheard, until it is made longer again."""
+
+    type: Literal["set_pattern"] = "set_pattern"
+    pattern: str
+    name: str | None = Field(default=None, min_length=1, max_length=80)
+    bars: int | None = Field(default=None, ge=1, le=MOST_BARS)
+    swing: float | None = of("pattern", "swing").optional_field()
+
+    def _changes(self) -> dict[str, Any]:
+        return self.model_dump(exclude={"type", "pattern"}, exclude_none=True)
+
+    def label(self, pocket: Pocket) -> str:
+        return {"name": "rename pattern", "bars": "pattern length"}.get(next(iter(self._changes()), ""), "swing")
+
+    def apply(self, pocket: Pocket, library: Library) -> Pocket:
+        return pocket.with_pattern(the_pattern(pocket, self.pattern).model_copy(update=self._changes()))
+
+
+class RemovePattern(EditModel):
+    type: Literal["remove_pattern"] = "remove_pattern"
+    pattern: str
+
+    def label(self, pocket: Pocket) -> str:
+        return "remove pattern"
+
+    def apply(self, pocket: Pocket, library: Library) -> Pocket:
+        the_pattern(pocket, self.pattern)
+        return pocket.model_copy(update={"patterns": {k: p for k, p in pocket.patterns.items() if k != self.pattern}})
+
+
+class PutHits(EditModel):
+    """Add hits; one where there is a hit already takes its place."""
+
+    type: Literal["put_hits"] = "put_hits"
+    pattern: str
+    hits: tuple[Hit, ...] = Field(min_length=1)
+
+    def label(self, pocket: Pocket) -> str:
+        return "add hit" if len(self.hits) == 1 else "add hits"
+
+    def apply(self, pocket: Pocket, library: Library) -> Pocket:
+        pattern = the_pattern(pocket, self.pattern)
+        if any(hit.beat >= pattern.beats for hit in self.hits):
+            raise Refusal(f"{pattern.name} is {pattern.bars} bars long: that hit would lie behind its end.")
+        return _with_hits(pocket, pattern, {**_by_place(pattern.hits), **_by_place(self.hits)})
+
+
+class RemoveHits(EditModel):
+    type: Literal["remove_hits"] = "remove_hits"
+    pattern: str
+    hits: tuple[Place, ...] = Field(min_length=1)
+
+    def label(self, pocket: Pocket) -> str:
+        return "remove hit" if len(self.hits) == 1 else "remove hits"
+
+    def apply(self, pocket: Pocket, library: Library) -> Pocket:
+        pattern = the_pattern(pocket, self.pattern)
+        gone = {(p.pad, p.beat) for p in self.hits}
+        return _with_hits(pocket, pattern, {k: h for k, h in _by_place(pattern.hits).items() if k not in gone})
+
+
+class SetVelocity(EditModel):
+    type: Literal["set_velocity"] = "set_velocity"
+    pattern: str
+    hits: tuple[Place, ...] = Field(min_length=1)
+    velocity: int = Field(ge=1, le=127)
+
+    def label(self, pocket: Pocket) -> str:
+        return "velocity"
+
+    def apply(self, pocket: Pocket, library: Library) -> Pocket:
+        pattern = the_pattern(pocket, self.pattern)
+        hits = _by_place(pattern.hits)
+        for place in self.hits:
+            key = (place.pad, place.beat)
+            if key not in hits:
+                raise Refusal("That hit is no longer there.")
+            hits[key] = hits[key].model_copy(update={"velocity": self.velocity})
+        return _with_hits(pocket, pattern, hits)
+
+
+class OriginalRhythm(EditModel):
+    """The rhythm of a sliced find as a new pattern. Slices not yet on a pad are put on free ones."""
+
+    type: Literal["original_rhythm"] = "original_rhythm"
+    source: str
+    start: int | None = Field(default=None, ge=0, description="Sample where the pattern begins; left out: the first bar")
+    bars: int | None = Field(default=None, ge=1, le=MOST_BARS, description="Left out: as many as there are")
+    take_tempo: bool = Field(default=True, description="Set the pocket's tempo to the find's own")
+
+    def label(self, pocket: Pocket) -> str:
+        return "original rhythm"
+
+    def apply(self, pocket: Pocket, library: Library) -> Pocket:
+        source = the_source(pocket, self.source)
+        grid = source.grid
+        if grid is None:
+            raise Refusal(f"{source.name} has no tempo yet. Set one in Listen, or say how many bars it lasts.")
+        bar = grid.beats_per_bar * 60.0 / grid.bpm * pocket.rate
+        start = self.start if self.start is not None else (0 if grid.bars else grid.bar_one)
+        there = max(1, math.ceil((source.frames - start) / bar - 0.02))
+        bars = self.bars or grid.bars or there
+        if bars > MOST_BARS:
+            raise Refusal(f"{source.name} lasts {bars} bars; a pattern holds {MOST_BARS}. Select some bars first.")
+        end = start + bars * bar
+        chops = [c for c in slices(source) if start <= c.start < end]
+        if not chops:
+            raise Refusal("There are no slices here. Raise the sensitivity or add cuts.")
+        on_pad = {pad.chop.cut: index for index, pad in sorted(pocket.pads.items(), reverse=True) if pad.chop.source == source.id}
+        missing = [c for c in chops if c.cut not in on_pad]
+        pocket, filled = put_on_pads(pocket, source, missing, None, 1)
+        on_pad.update({c.cut: index for c, index in zip(missing, filled, strict=True)})
+        pocket, (key,) = new_ids(pocket, "p", 1)
+        hits = original_hits([(on_pad[c.cut], c) for c in chops], grid, start, bars * grid.beats_per_bar, pocket.rate)
+        pattern = Pattern(id=key, name=f"{source.name[:70]}, as played", bars=bars, beats_per_bar=grid.beats_per_bar, hits=hits)
+        if self.take_tempo:
+            tempo = _tempo_for(bars * grid.beats_per_bar, source.frames - start, grid.bpm, pocket.rate)
+            pocket = pocket.model_copy(update={"tempo": tempo})
+        return pocket.with_pattern(pattern)
+
+
+def _tempo_for(beats: int, frames: int, bpm: float, rate: int) -> float:
+    """The grid's own tempo, kept exact where the loop is exactly these beats long."""
+    exact = beats * 60.0 * rate / frames
+    return exact if Timeline(bpm, rate).frame(beats) == frames else bpm
+
+
+def _by_place(hits: Iterable[Hit]) -> dict[tuple[int, float], Hit]:
+    return {(h.pad, h.beat): h for h in hits}
+
+
+def _with_hits(pocket: Pocket, pattern: Pattern, hits: dict[tuple[int, float], Hit]) -> Pocket:
+    ordered = tuple(sorted(hits.values(), key=lambda h: (h.beat, h.pad)))
+    return pocket.with_pattern(pattern.model_copy(update={"hits": ordered}))

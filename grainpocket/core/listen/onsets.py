@@ -1,0 +1,116 @@
+"""Where sounds begin: found in the spectrum, placed in the waveform.
+
+A spectral-flux detector with a maximum filter over frequency (Boeck & Widmer, "Maximum filter vibrato suppression for
+onset detection", DAFx 2013) finds that something began; its frames are too coarse to cut by. The place itself comes from
+the waveform (see `attack`). Times are sample positions; strengths run from 0 to 1.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy import ndimage, signal
+
+from grainpocket.core.listen.attack import attack_start
+from grainpocket.core.sound.audio import Samples
+
+WINDOW_S, HOP_S = 0.020, 0.005
+BANDS_PER_OCTAVE, LOWEST, HIGHEST = 8, 40.0, 17000.0
+LEAST_GAP_S = 0.025
+FLOOR, FLOOR_SHARE, REGIONS = 2e-4, 1.0, 5
+_LAG = 2
+
+
+@dataclass(frozen=True)
+class Onsets:
+    """at: (k,) int64 sample positions, rising; strength: (k,) float32, 0..1; rate: samples a second."""
+
+    at: NDArray[np.int64]
+    strength: NDArray[np.float32]
+    rate: int
+
+    @property
+    def seconds(self) -> NDArray[np.float64]:
+        return self.at / self.rate
+
+    def above(self, threshold: float) -> NDArray[np.int64]:
+        return self.at[self.strength >= threshold]
+
+
+def detect(samples: Samples, rate: int) -> Onsets:
+    """Every onset worth a look, each with its strength; choose among them by threshold.
+
+    samples: (n,) float32 mono. Silence and empty input give no onsets.
+    """
+    peak = float(np.abs(samples).max()) if len(samples) else 0.0
+    if peak < 1e-5 or len(samples) < int(rate * 0.01):
+        return Onsets(np.zeros(0, np.int64), np.zeros(0, np.float32), rate)
+    hop = int(round(rate * HOP_S))
+    novelty = flux(samples / np.float32(peak), rate, hop)
+    frames, heights = _peaks(novelty)
+    strength = 1.0 - np.exp(-heights / 1.5)
+    at: list[int] = []
+    kept: list[float] = []
+    gap = int(rate * LEAST_GAP_S)
+    previous = 0
+    for frame, value in zip(frames, strength, strict=True):
+        place = attack_start(samples, rate, frame * hop, previous)
+        if at and place - at[-1] < gap:
+            # Two findings of one attack: the stronger knows better where it is.
+            if value > kept[-1]:
+                at[-1], kept[-1] = place, float(value)
+            continue
+        at.append(place)
+        kept.append(float(value))
+        previous = place
+    return Onsets(np.array(at, np.int64), np.array(kept, np.float32), rate)
+
+
+def flux(samples: Samples, rate: int, hop: int) -> NDArray[np.float32]:
+    """(frames,) rise of log band energy, averaged over bands; frame i is centred on sample i * hop."""
+    size = int(2 ** np.ceil(np.log2(rate * WINDOW_S)))
+    filters = _filterbank(size, rate)
+    window = signal.windows.hann(size, sym=False).astype(np.float32)
+    total = len(samples) // hop + 1
+    padded = np.concatenate((np.zeros(size // 2, np.float32), samples, np.zeros(size, np.float32)))
+    bands = np.empty((total, filters.shape[1]), np.float32)
+    block = 2048
+    for first in range(0, total, block):
+        last = min(total, first + block)
+        span = padded[first * hop : (last - 1) * hop + size]
+        view = np.lib.stride_tricks.sliding_window_view(span, size)[::hop]
+        bands[first:last] = np.abs(np.fft.rfft(view * window, axis=1)).astype(np.float32) @ filters
+    bands *= np.float32(4.0 / size)
+    # Levels count from each band's own floor: what is quiet but new must weigh as much as what is loud.
+    floor = np.maximum(FLOOR, FLOOR_SHARE * np.quantile(bands, 0.25, axis=0)).astype(np.float32)
+    level = np.log1p(bands / floor)
+    before = np.vstack((np.zeros((_LAG, level.shape[1]), np.float32), level[:-_LAG]))
+    before = ndimage.maximum_filter1d(before, 3, axis=1)
+    rise = np.maximum(level - before, 0)
+    # A hat fills two octaves and a kick three: judge each region of the spectrum by itself, then join them.
+    regions = [part.mean(axis=1) for part in np.array_split(rise, REGIONS, axis=1)]
+    return np.asarray(np.sqrt(np.sum(np.square(regions), axis=0)), np.float32)
+
+
+def _filterbank(size: int, rate: int) -> NDArray[np.float32]:
+    """(size // 2 + 1, bands) triangles, evenly spaced in pitch, at least one bin wide."""
+    top = min(HIGHEST, rate * 0.47)
+    count = int(np.log2(top / LOWEST) * BANDS_PER_OCTAVE)
+    centres = np.unique(np.round(LOWEST * 2 ** (np.arange(count + 2) / BANDS_PER_OCTAVE) * size / rate).astype(int))
+    out = np.zeros((size // 2 + 1, len(centres) - 2), np.float32)
+    for i, (left, mid, right) in enumerate(zip(centres, centres[1:], centres[2:], strict=False)):
+        out[left : mid + 1, i] = np.linspace(0, 1, mid - left + 1)
+        out[mid : right + 1, i] = np.linspace(1, 0, right - mid + 1)
+        out[:, i] /= out[:, i].sum()
+    return out
+
+
+def _peaks(novelty: NDArray[np.float32]) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
+    """Local maxima that stand out of their surroundings: (frame indices, height over the local level)."""
+    near = ndimage.maximum_filter1d(novelty, 5, mode="constant")
+    level = ndimage.median_filter(novelty, 41, mode="constant")
+    height = novelty - level
+    frames = np.flatnonzero((novelty == near) & (height > 0.05))
+    return frames, height[frames].astype(np.float64)

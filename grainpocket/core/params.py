@@ -1,0 +1,57 @@
+"""The numbers a musician can set, in one table: name, label, unit, range, default and step.
+
+The document's fields, the edits that change them, the API's description of them and the sliders in the interface all
+follow from here.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from pydantic import Field
+
+
+@dataclass(frozen=True)
+class Parameter:
+    """low and high are inclusive; step is what one wheel click or arrow key changes; digits are decimals shown."""
+
+    name: str
+    label: str
+    unit: str
+    low: float
+    high: float
+    default: float
+    step: float
+    digits: int
+    help: str
+
+    def field(self) -> Any:
+        return Field(default=self.default, ge=self.low, le=self.high, description=f"{self.help} ({self.unit})")
+
+    def optional_field(self) -> Any:
+        return Field(default=None, ge=self.low, le=self.high, description=f"{self.help} ({self.unit})")
+
+
+PAD = (
+    Parameter("level", "Level", "dB", -60.0, 12.0, 0.0, 0.5, 1, "Loudness of the pad"),
+    Parameter("pitch", "Pitch", "st", -24.0, 24.0, 0.0, 1.0, 2, "Speed and pitch together, in semitones"),
+    Parameter("fade_out", "Fade out", "ms", 0.0, 4000.0, 0.0, 5.0, 0, "Fade before the end of the chop"),
+)
+POCKET = (
+    Parameter("tempo", "Tempo", "BPM", 30.0, 300.0, 94.0, 1.0, 2, "Quarter notes a minute"),
+    Parameter("level", "Master level", "dB", -60.0, 12.0, 0.0, 0.5, 1, "Loudness of everything"),
+    Parameter("fade_in_edge", "Fade at starts", "ms", 0.0, 5.0, 0.7, 0.1, 1, "Fade just before a chop's start"),
+    Parameter("fade_out_edge", "Fade at ends", "ms", 0.0, 50.0, 5.0, 0.5, 1, "Fade at a chop's end"),
+)
+PATTERN = (
+    Parameter("swing", "Swing", "%", 50.0, 75.0, 50.0, 1.0, 0, "Share of a pair of steps that the first one takes"),
+    Parameter("bars", "Length", "bars", 1.0, 64.0, 2.0, 1.0, 0, "Length of the pattern"),
+)
+HIT = (Parameter("velocity", "Velocity", "", 1.0, 127.0, 100.0, 4.0, 0, "How hard a hit is played; 127 is the chop's own level"),)
+CHOP = (Parameter("sensitivity", "Sensitivity", "%", 0.0, 100.0, 50.0, 1.0, 0, "How slight a transient may be to be cut"),)
+GROUPS = {"pad": PAD, "pocket": POCKET, "pattern": PATTERN, "hit": HIT, "chop": CHOP}
+
+
+def of(group: str, name: str) -> Parameter:
+    return next(p for p in GROUPS[group] if p.name == name)

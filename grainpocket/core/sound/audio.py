@@ -1,0 +1,63 @@
+"""Sound in memory: one frozen value that carries its samples and their rate."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+Samples = NDArray[np.float32]
+
+
+class BadAudio(ValueError):
+    """Audio that cannot be used; the message says what is wrong and is fit to show to the musician."""
+
+
+@dataclass(frozen=True)
+class Audio:
+    """A stretch of sound.
+
+    samples: (n, channels) float32, full scale at +-1.0; rate: samples a second.
+    """
+
+    samples: Samples
+    rate: int
+
+    def __post_init__(self) -> None:
+        if self.samples.ndim != 2 or self.samples.dtype != np.float32:
+            raise ValueError(f"samples must be (n, channels) float32, not {self.samples.shape} {self.samples.dtype}")
+        if self.rate <= 0:
+            raise ValueError(f"rate must be positive, not {self.rate}")
+
+    @property
+    def frames(self) -> int:
+        return len(self.samples)
+
+    @property
+    def seconds(self) -> float:
+        return len(self.samples) / self.rate
+
+
+def mono(samples: Samples) -> Samples:
+    """(n, channels) -> (n,): the mean of the channels."""
+    if samples.shape[1] == 1:
+        return samples[:, 0]
+    return np.asarray(samples.mean(axis=1), dtype=np.float32)
+
+
+def stereo(samples: Samples) -> Samples:
+    """(n, 1 or 2) -> (n, 2); one channel is given to both sides at its own level."""
+    if samples.shape[1] == 2:
+        return samples
+    return np.repeat(samples[:, :1], 2, axis=1)
+
+
+def gain_of(db: float) -> np.float32:
+    """Decibels to a linear amplitude factor."""
+    return np.float32(10.0 ** (db / 20.0))
+
+
+def db_of(amplitude: float) -> float:
+    """Linear amplitude to decibels; silence gives -inf."""
+    return float(20.0 * np.log10(amplitude)) if amplitude > 0 else float("-inf")

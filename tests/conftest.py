@@ -1,0 +1,1 @@
+"""Fixtures that all tests share."""
