@@ -14,11 +14,15 @@ from grainpocket.core.pocket import Chop, Cut, Source
 LEAST_SLICE = 64
 # A loop whose first hit comes within this is cut at its very first sample, so that nothing of it is lost.
 SNAP_TO_START_S = 0.006
+LONGEST_HEAD_S = 0.08
 
 
 def transient_cuts(hearing: Hearing, sensitivity: float) -> NDArray[np.int64]:
     """Sample positions to cut at; sensitivity in percent, 0..100."""
     at = hearing.onsets.above(threshold(sensitivity / 100.0))
+    if hearing.peak_db is not None and (not len(at) or at[0] > hearing.begin + hearing.rate * LONGEST_HEAD_S):
+        # What sounds before the first transient, or has none at all, like a held note, is a slice too.
+        at = np.concatenate(([max(0, hearing.begin - LEAST_SLICE)], at)).astype(np.int64)
     if len(at) and at[0] <= hearing.rate * SNAP_TO_START_S:
         at = at.copy()
         at[0] = 0

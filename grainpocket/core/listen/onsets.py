@@ -7,6 +7,7 @@ the waveform (see `attack`). Times are sample positions; strengths run from 0 to
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -20,7 +21,15 @@ WINDOW_S, HOP_S = 0.020, 0.005
 BANDS_PER_OCTAVE, LOWEST, HIGHEST = 8, 40.0, 17000.0
 LEAST_GAP_S = 0.025
 FLOOR, FLOOR_SHARE, REGIONS = 2e-4, 1.0, 5
+MASKING_S = 0.04
 _LAG = 2
+
+
+Progress = Callable[[float], None]
+
+
+def no_progress(share: float) -> None:
+    """For callers who do not want to know."""
 
 
 @dataclass(frozen=True)
@@ -39,7 +48,7 @@ class Onsets:
         return self.at[self.strength >= threshold]
 
 
-def detect(samples: Samples, rate: int) -> Onsets:
+def detect(samples: Samples, rate: int, progress: Progress = no_progress) -> Onsets:
     """Every onset worth a look, each with its strength; choose among them by threshold.
 
     samples: (n,) float32 mono. Silence and empty input give no onsets.
@@ -48,14 +57,16 @@ def detect(samples: Samples, rate: int) -> Onsets:
     if peak < 1e-5 or len(samples) < int(rate * 0.01):
         return Onsets(np.zeros(0, np.int64), np.zeros(0, np.float32), rate)
     hop = int(round(rate * HOP_S))
-    novelty = flux(samples / np.float32(peak), rate, hop)
+    novelty = flux(samples / np.float32(peak), rate, hop, lambda share: progress(share * 0.5))
     frames, heights = _peaks(novelty)
     strength = 1.0 - np.exp(-heights / 1.5)
     at: list[int] = []
     kept: list[float] = []
     gap = int(rate * LEAST_GAP_S)
     previous = 0
-    for frame, value in zip(frames, strength, strict=True):
+    for number, (frame, value) in enumerate(zip(frames, strength, strict=True)):
+        if number % 64 == 0:
+            progress(0.5 + 0.5 * number / len(frames))
         place = attack_start(samples, rate, frame * hop, previous)
         if at and place - at[-1] < gap:
             # Two findings of one attack: the stronger knows better where it is.
@@ -65,19 +76,34 @@ def detect(samples: Samples, rate: int) -> Onsets:
         at.append(place)
         kept.append(float(value))
         previous = place
-    return Onsets(np.array(at, np.int64), np.array(kept, np.float32), rate)
+    places = np.array(at, np.int64)
+    return Onsets(places, _masked(places / rate, np.array(kept)), rate)
 
 
-def flux(samples: Samples, rate: int, hop: int) -> NDArray[np.float32]:
+def _masked(seconds: NDArray[np.float64], strength: NDArray[np.float64]) -> NDArray[np.float32]:
+    """Strengths less what a strong onset just before hides: the second bump of a kick is no new hit, as the ear agrees
+    (forward masking: Moore, "An Introduction to the Psychology of Hearing", ch. 3)."""
+    out = strength.copy()
+    for i in range(1, len(out)):
+        near = slice(max(0, i - 4), i)
+        out[i] /= 1.0 + np.max(strength[near] * np.exp((seconds[near] - seconds[i]) / MASKING_S))
+    return out.astype(np.float32)
+
+
+def flux(samples: Samples, rate: int, hop: int, progress: Progress = no_progress) -> NDArray[np.float32]:
     """(frames,) rise of log band energy, averaged over bands; frame i is centred on sample i * hop."""
     size = int(2 ** np.ceil(np.log2(rate * WINDOW_S)))
     filters = _filterbank(size, rate)
     window = signal.windows.hann(size, sym=False).astype(np.float32)
     total = len(samples) // hop + 1
-    padded = np.concatenate((np.zeros(size // 2, np.float32), samples, np.zeros(size, np.float32)))
+    # Before a file is silence, so that a loop that begins on a hit shows it; but its end is mirrored, because a tail that is
+    # cut off would look like a click.
+    mirror = samples[: -size - 1 : -1]
+    padded = np.concatenate((np.zeros(size // 2, np.float32), samples, mirror, np.zeros(size - len(mirror), np.float32)))
     bands = np.empty((total, filters.shape[1]), np.float32)
     block = 2048
     for first in range(0, total, block):
+        progress(first / total)
         last = min(total, first + block)
         span = padded[first * hop : (last - 1) * hop + size]
         view = np.lib.stride_tricks.sliding_window_view(span, size)[::hop]

@@ -1,0 +1,41 @@
+/**
+ * Short names for the generated types. A field with a default may be left out of what is sent, but is always there in what
+ * comes back: hence the Required.
+ */
+import type { components } from "./schema";
+
+type Schemas = components["schemas"];
+type Record_<T> = { [key: string]: T };
+
+export type Hit = Required<Schemas["Hit"]>;
+export type Pad = Required<Schemas["Pad"]>;
+export type Cut = Required<Schemas["Cut"]>;
+export type Pattern = Required<Omit<Schemas["Pattern"], "hits">> & { hits: Hit[] };
+export type Source = Required<Omit<Schemas["Source"], "cuts" | "origin" | "grid">> & {
+  cuts: Cut[];
+  origin: Required<Schemas["Origin"]>;
+  grid: Required<Schemas["Grid"]> | null;
+};
+export type Pocket = Required<Omit<Schemas["Pocket"], "sources" | "pads" | "patterns">> & {
+  sources: Record_<Source>;
+  pads: Record_<Pad>;
+  patterns: Record_<Pattern>;
+};
+export type PocketState = Omit<Schemas["PocketState"], "pocket"> & { pocket: Pocket };
+export type Changes = {
+  fields: Partial<Pocket>;
+  sources: Record_<Source | null>;
+  pads: Record_<Pad | null>;
+  patterns: Record_<Pattern | null>;
+};
+export type EditReply = Omit<Schemas["EditReply"], "changes"> & { changes: Changes };
+export type StaleProblem = Omit<Schemas["StaleProblem"], "state"> & { state: PocketState };
+export type Edit = Schemas["EditRequest"]["edit"];
+export type Sounds = Schemas["Sounds"];
+export type Loop = Schemas["Loop"];
+export type Voice = Schemas["Voice"];
+export type Job = Schemas["Job"];
+export type About = Schemas["About"];
+export type Parameter = Schemas["ParameterDoc"];
+export type Problem = Schemas["Problem"];
+export type Role = NonNullable<Pad["role"]>;

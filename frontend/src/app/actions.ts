@@ -1,0 +1,165 @@
+/** What buttons and keys both do. */
+import type { Source } from "../api/types";
+import { loopPlayer, useLoop } from "../audio/loop";
+import { tapePlayer, useTape } from "../audio/tape";
+import { voices } from "../audio/voices";
+import { revealing, whole, zoomed } from "../wave/viewport";
+import { edit, reloadSounds } from "./edits";
+import { usePocket } from "./pocket";
+import { toast } from "./toasts";
+import { useView } from "./view";
+
+export function currentSource(): Source | null {
+  const open = usePocket.getState().open;
+  const id = useView.getState().source;
+  return (id && open?.pocket.sources[id]) || null;
+}
+
+export function togglePattern(): void {
+  if (useLoop.getState().playing) loopPlayer.stop();
+  else if (useLoop.getState().ready) {
+    tapePlayer.stop();
+    loopPlayer.start();
+  }
+}
+
+/** Play the find from the cursor, or its selection round and round; stop when it plays. */
+export function toggleSource(): void {
+  const source = currentSource();
+  if (!source) return;
+  if (useTape.getState().playing) {
+    tapePlayer.stop();
+    return;
+  }
+  loopPlayer.stop();
+  const view = useView.getState();
+  const selection = view.selection?.source === source.id ? view.selection : null;
+  const loop = selection && selection.end > selection.start ? (view.loopSelection ? selection : null) : view.loopSelection ? { start: 0, end: source.frames } : null;
+  const place = selection ? selection.start : view.cursor < source.frames ? view.cursor : 0;
+  void tapePlayer.play(source.audio, source.frames, place, loop);
+}
+
+export function stopAll(): void {
+  loopPlayer.stop();
+  tapePlayer.stop();
+  voices.silence();
+}
+
+export function setLooping(on: boolean): void {
+  const view = useView.getState();
+  view.look({ loopSelection: on });
+  const source = currentSource();
+  if (!source || useTape.getState().playing !== source.audio) return;
+  const selection = view.selection?.source === source.id ? view.selection : { start: 0, end: source.frames };
+  tapePlayer.setLoop(on ? selection : null);
+}
+
+export function zoom(factor: number): void {
+  const source = currentSource();
+  if (!source) return;
+  const view = useView.getState();
+  const span = view.windows[source.id] ?? whole(source.frames);
+  const middle = (span.start + span.end) / 2;
+  view.setWindow(source.id, zoomed(span, factor, middle, source.frames));
+}
+
+export function zoomToSelection(): void {
+  const source = currentSource();
+  const view = useView.getState();
+  if (!source) return;
+  if (view.selection?.source === source.id) view.setWindow(source.id, { start: view.selection.start, end: view.selection.end });
+  else view.setWindow(source.id, whole(source.frames));
+}
+
+export function playSlice(source: Source, cut: string): void {
+  const i = source.cuts.findIndex((c) => c.id === cut);
+  const at = source.cuts[i]?.at;
+  if (at === undefined) return;
+  const end = source.cuts[i + 1]?.at ?? source.frames;
+  voices.audition(source.audio, at, end).catch((error: Error) => toast({ title: "That slice cannot be played", text: error.message, tone: "error" }));
+}
+
+export function chooseSlice(source: Source, cut: string, add: boolean): void {
+  const view = useView.getState();
+  const cuts = add ? (view.cuts.includes(cut) ? view.cuts.filter((c) => c !== cut) : [...view.cuts, cut]) : [cut];
+  view.look({ cuts });
+  playSlice(source, cut);
+}
+
+/** Choose and play the slice before or after the one chosen. */
+export function stepSlice(way: 1 | -1): void {
+  const source = currentSource();
+  if (!source?.cuts.length) return;
+  const view = useView.getState();
+  const at = source.cuts.findIndex((c) => c.id === view.cuts[view.cuts.length - 1]);
+  const next = at < 0 ? (way > 0 ? 0 : source.cuts.length - 1) : Math.min(source.cuts.length - 1, Math.max(0, at + way));
+  const cut = source.cuts[next];
+  if (!cut) return;
+  view.look({ cuts: [cut.id] });
+  const span = view.windows[source.id] ?? whole(source.frames);
+  view.setWindow(source.id, revealing(span, cut.at, source.cuts[next + 1]?.at ?? source.frames, source.frames));
+  playSlice(source, cut.id);
+}
+
+export function nudgeCut(samples: number, gesture: string | null): void {
+  const source = currentSource();
+  const id = useView.getState().cuts[0];
+  const cut = source?.cuts.find((c) => c.id === id);
+  if (source && cut) void edit({ type: "move_cut", source: source.id, cut: cut.id, at: Math.max(0, cut.at + samples) }, gesture);
+}
+
+export function cutHere(): void {
+  const source = currentSource();
+  if (!source) return;
+  const playing = useTape.getState().playing === source.audio;
+  void edit({ type: "add_cut", source: source.id, at: Math.round(playing ? tapePlayer.place() : useView.getState().cursor) });
+}
+
+export function deleteCuts(): void {
+  const source = currentSource();
+  const view = useView.getState();
+  const cuts = view.cuts.filter((id) => source?.cuts.some((c) => c.id === id));
+  if (!source || !cuts.length) return;
+  view.look({ cuts: [] });
+  void edit({ type: "delete_cuts", source: source.id, cuts });
+}
+
+export async function slicesToPads(all: boolean): Promise<void> {
+  const source = currentSource();
+  if (!source) return;
+  const before = new Set(Object.keys(usePocket.getState().open?.pocket.pads ?? {}));
+  const chosen = source.cuts.filter((c) => useView.getState().cuts.includes(c.id)).map((c) => c.id);
+  const made = await edit({ type: "slices_to_pads", source: source.id, cuts: all ? null : chosen });
+  if (!made) return;
+  const added = Object.keys(usePocket.getState().open?.pocket.pads ?? {})
+    .filter((pad) => !before.has(pad))
+    .map(Number);
+  const first = Math.min(...added);
+  useView.getState().look({ page: Math.floor(first / 16), pads: [first] });
+  const pages = new Set(added.map((pad) => Math.floor(pad / 16) + 1));
+  toast({ title: `${added.length} ${added.length === 1 ? "slice" : "slices"} on page ${[...pages].join(", ")}`, tone: "note" });
+}
+
+export async function originalRhythm(): Promise<void> {
+  const source = currentSource();
+  if (!source) return;
+  const view = useView.getState();
+  const selection = view.selection?.source === source.id ? view.selection : null;
+  const rate = usePocket.getState().open?.pocket.rate ?? 44100;
+  const grid = source.grid;
+  const span =
+    selection && grid
+      ? { start: selection.start, bars: Math.max(1, Math.round((selection.end - selection.start) / ((grid.beats_per_bar * 60 * rate) / grid.bpm))) }
+      : {};
+  const made = await edit({ type: "original_rhythm", source: source.id, ...span });
+  if (!made) return;
+  const patterns = Object.keys(usePocket.getState().open?.pocket.patterns ?? {});
+  const newest = patterns.sort((a, b) => Number(a.slice(1)) - Number(b.slice(1))).at(-1) ?? null;
+  await choosePattern(newest);
+  useView.getState().look({ station: "rhythm" });
+}
+
+export async function choosePattern(pattern: string | null): Promise<void> {
+  useView.getState().look({ pattern, step: null });
+  await reloadSounds();
+}

@@ -1,0 +1,147 @@
+/** Edits go to the server one after another, each on the state that the one before it left. */
+import { api, ApiError, ask, OFFLINE } from "../api/client";
+import type { Edit, EditReply, PocketState, StaleProblem } from "../api/types";
+import { usePocket } from "./pocket";
+import { toast } from "./toasts";
+import { useView } from "./view";
+
+/** One per tab: edits of one gesture are joined only within it. */
+const AUTHOR = crypto.randomUUID();
+const RETRY_MS = 700;
+
+interface Waiting {
+  edit: Edit;
+  gesture: string | null;
+  settle: ((made: boolean) => void)[];
+}
+
+const waiting: Waiting[] = [];
+let sending = false;
+
+/** Make an edit. Resolves to whether it was made; says so itself when it was not. */
+export function edit(change: Edit, gesture: string | null = null): Promise<boolean> {
+  return new Promise((resolve) => {
+    const last = waiting[waiting.length - 1];
+    if (gesture && last && last.gesture === gesture && last.edit.type === change.type) {
+      // A drag outruns the server: only its newest place matters.
+      last.edit = { ...last.edit, ...change } as Edit;
+      last.settle.push(resolve);
+    } else {
+      waiting.push({ edit: change, gesture, settle: [resolve] });
+    }
+    void pump();
+  });
+}
+
+export function undo(): Promise<void> {
+  return move("undo");
+}
+
+export function redo(): Promise<void> {
+  return move("redo");
+}
+
+export function idle(): boolean {
+  return !sending && waiting.length === 0;
+}
+
+async function pump(): Promise<void> {
+  if (sending) return;
+  sending = true;
+  try {
+    for (let next = waiting.shift(); next; next = waiting.shift()) {
+      const made = await send(next);
+      for (const settle of next.settle) settle(made);
+    }
+  } finally {
+    sending = false;
+  }
+}
+
+async function send(item: Waiting): Promise<boolean> {
+  for (;;) {
+    const open = usePocket.getState().open;
+    if (!open) return false;
+    try {
+      const reply = await ask(
+        api.POST("/api/pockets/{pocket}/edits", {
+          params: { path: { pocket: open.id } },
+          body: { version: open.version, edit: item.edit, gesture: item.gesture, author: AUTHOR, heard: useView.getState().pattern },
+        }),
+      );
+      await take(reply as EditReply);
+      return true;
+    } catch (error) {
+      const again = await recover(error, item);
+      if (!again) return false;
+    }
+  }
+}
+
+/** What to do about an edit that was not made: true to send it again. */
+async function recover(error: unknown, item: Waiting): Promise<boolean> {
+  if (!(error instanceof ApiError)) throw error;
+  if (error.status === 0 || error.status === 502) {
+    toast({ title: "Waiting for the server", text: OFFLINE, tone: "note" });
+    await new Promise((resolve) => setTimeout(resolve, RETRY_MS));
+    return true;
+  }
+  if (error.status === 409) {
+    const stale = error.body as StaleProblem;
+    usePocket.getState().setState(stale.state);
+    if (stale.additive) return true;
+    toast({
+      title: "Changed in another tab",
+      text: stale.message,
+      tone: "error",
+      action: { label: "Make it anyway", run: () => void edit(item.edit, item.gesture) },
+    });
+    await reloadSounds();
+    return false;
+  }
+  toast({ title: error.code === "refused" ? "Not possible" : "Not done", text: error.message, tone: "error" });
+  return false;
+}
+
+async function move(way: "undo" | "redo"): Promise<void> {
+  const open = usePocket.getState().open;
+  if (!open || !open[way]) return;
+  try {
+    const body = { version: open.version, heard: useView.getState().pattern };
+    const params = { path: { pocket: open.id } };
+    const call = way === "undo" ? api.POST("/api/pockets/{pocket}/undo", { params, body }) : api.POST("/api/pockets/{pocket}/redo", { params, body });
+    await take((await ask(call)) as EditReply);
+  } catch (error) {
+    if (!(error instanceof ApiError)) throw error;
+    if (error.status === 409) await reload();
+    else toast({ title: `Could not ${way}`, text: error.message, tone: "error" });
+  }
+}
+
+async function take(reply: EditReply): Promise<void> {
+  if (!usePocket.getState().applyReply(reply)) await reload();
+}
+
+/** The whole state anew: after another tab's edit, an import, or a restart of the server. */
+export async function reload(): Promise<void> {
+  const open = usePocket.getState().open;
+  if (open) await openPocket(open.id);
+}
+
+export async function openPocket(id: string): Promise<void> {
+  const state = (await ask(api.GET("/api/pockets/{pocket}", { params: { path: { pocket: id } } }))) as PocketState;
+  useView.getState().switchPocket(id);
+  const view = useView.getState();
+  const known = state.pocket.patterns;
+  if (!view.pattern || !known[view.pattern]) view.look({ pattern: Object.keys(known).at(-1) ?? null });
+  usePocket.getState().setState(state);
+  await reloadSounds();
+}
+
+export async function reloadSounds(): Promise<void> {
+  const open = usePocket.getState().open;
+  if (!open) return;
+  const pattern = useView.getState().pattern ?? "none";
+  const sounds = await ask(api.GET("/api/pockets/{pocket}/sounds/{pattern}", { params: { path: { pocket: open.id, pattern } } }));
+  if (usePocket.getState().open?.id === open.id) usePocket.getState().setSounds(sounds);
+}

@@ -1,0 +1,64 @@
+/** The server's stream: another tab's edits, finished imports, progress of jobs. */
+import { create } from "zustand";
+
+import type { Job } from "../api/types";
+import { idle, reload } from "./edits";
+import { usePocket } from "./pocket";
+import { toast } from "./toasts";
+
+interface Jobs {
+  jobs: Record<string, Job>;
+  connected: boolean;
+}
+
+export const useJobs = create<Jobs>(() => ({ jobs: {}, connected: true }));
+
+const OPEN_STATES = ["queued", "running"];
+
+export function noteJob(job: Job): void {
+  const before = useJobs.getState().jobs[job.id];
+  const jobs = { ...useJobs.getState().jobs };
+  if (OPEN_STATES.includes(job.state)) jobs[job.id] = job;
+  else delete jobs[job.id];
+  useJobs.setState({ jobs });
+  if (!before || before.state === job.state) return;
+  if (job.state === "failed") toast({ title: `${job.title} was not added`, text: job.message, tone: "error" });
+  if (job.state === "cancelled") toast({ title: `${job.title} cancelled`, text: job.message, tone: "note" });
+  if (job.state === "done" && job.message) toast({ title: `${job.title} added, with a note`, text: job.message, tone: "error" });
+}
+
+/** Follow a pocket; returns how to stop. */
+export function follow(pocket: string): () => void {
+  useJobs.setState({ jobs: {} });
+  let stream: EventSource | null = null;
+  let stopped = false;
+  let timer = 0;
+
+  function connect() {
+    stream = new EventSource(`/api/pockets/${pocket}/events`);
+    stream.addEventListener("open", () => {
+      // Jobs that ended while nobody listened are forgotten; those still open are told again.
+      useJobs.setState({ connected: true, jobs: {} });
+    });
+    stream.addEventListener("version", (event) => catchUp(Number(event.data)));
+    stream.addEventListener("job", (event) => noteJob(JSON.parse(event.data) as Job));
+    stream.addEventListener("error", () => {
+      useJobs.setState({ connected: false });
+      stream?.close();
+      if (!stopped) timer = window.setTimeout(connect, 800);
+    });
+  }
+  function catchUp(version: number) {
+    const open = usePocket.getState().open;
+    if (stopped || !open || open.id !== pocket || open.version === version) return;
+    // An edit of ours may be on its way back: look again when it has arrived.
+    if (!idle()) window.setTimeout(() => catchUp(version), 60);
+    else if (open.version < version) void reload().catch(() => undefined);
+  }
+  connect();
+  return () => {
+    stopped = true;
+    window.clearTimeout(timer);
+    stream?.close();
+  };
+}

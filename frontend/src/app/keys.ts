@@ -1,0 +1,121 @@
+/** The computer keyboard: pads by position, the rest by letter. One table, from which the help sheet is drawn too. */
+import { voices } from "../audio/voices";
+import { newGesture } from "../design/NumberField";
+import { PAD_CODES, PAGE } from "../pads/keys";
+import * as actions from "./actions";
+import { redo, undo } from "./edits";
+import { usePocket } from "./pocket";
+import { type Station, useView } from "./view";
+
+interface Binding {
+  keys: string;
+  does: string;
+  match: (event: KeyboardEvent) => boolean;
+  run: (event: KeyboardEvent) => void;
+  where?: Station[];
+}
+
+const plain = (event: KeyboardEvent) => !event.ctrlKey && !event.metaKey && !event.altKey;
+const key = (name: string) => (event: KeyboardEvent) => plain(event) && event.key.toLowerCase() === name.toLowerCase();
+const command = (name: string, shift: boolean) => (event: KeyboardEvent) =>
+  (event.ctrlKey || event.metaKey) && event.shiftKey === shift && event.key.toLowerCase() === name;
+const wave: Station[] = ["listen", "chop"];
+const look = (change: Parameters<ReturnType<typeof useView.getState>["look"]>[0]) => useView.getState().look(change);
+const page = (by: number) => {
+  const used = Object.keys(usePocket.getState().open?.pocket.pads ?? {}).map(Number);
+  const last = Math.floor(Math.max(-1, ...used) / PAGE) + 1;
+  look({ page: Math.min(last, Math.max(0, useView.getState().page + by)) });
+};
+
+const nudging = { gesture: "", until: 0 };
+
+function nudge(event: KeyboardEvent): void {
+  const now = performance.now();
+  if (now > nudging.until) nudging.gesture = newGesture();
+  nudging.until = now + 800;
+  const step = event.altKey ? 1 : Math.round((event.shiftKey ? 0.01 : 0.001) * 44100);
+  actions.nudgeCut(event.key === "ArrowLeft" ? -step : step, nudging.gesture);
+}
+
+export const BINDINGS: Binding[] = [
+  {
+    keys: "Space",
+    does: "Play or stop: the find in Listen and Chop, the pattern in Rhythm",
+    match: (e) => plain(e) && e.code === "Space" && !e.shiftKey,
+    run: () => (useView.getState().station === "rhythm" ? actions.togglePattern() : actions.toggleSource()),
+  },
+  { keys: "Shift Space", does: "Play or stop the pattern, anywhere", match: (e) => e.code === "Space" && e.shiftKey, run: actions.togglePattern },
+  { keys: "Esc", does: "Silence, and let go of what is chosen", match: key("Escape"), run: () => (actions.stopAll(), look({ cuts: [], selection: null })) },
+  { keys: "Ctrl Z", does: "Undo", match: command("z", false), run: () => void undo() },
+  { keys: "Ctrl Shift Z", does: "Redo", match: (e) => command("z", true)(e) || command("y", false)(e), run: () => void redo() },
+  { keys: "Page up, Page down", does: "Page of pads", match: (e) => key("PageUp")(e) || key("PageDown")(e), run: (e) => page(e.key === "PageUp" ? -1 : 1) },
+  { keys: "F1, F2, F3", does: "Listen, Chop, Rhythm", match: (e) => ["F1", "F2", "F3"].includes(e.key), run: (e) => look({ station: (["listen", "chop", "rhythm"] as const)[Number(e.key[1]) - 1] }) },
+  { keys: ", .", does: "Slice before, slice after: choose and play", match: (e) => plain(e) && (e.key === "," || e.key === "."), run: (e) => actions.stepSlice(e.key === "," ? -1 : 1), where: ["chop"] },
+  { keys: "Enter", does: "Play the chosen slice", match: key("Enter"), run: () => replay(), where: ["chop"] },
+  { keys: "← →", does: "Move the chosen cut by 1 ms; with Shift 10 ms, with Alt one sample", match: (e) => !e.ctrlKey && !e.metaKey && (e.key === "ArrowLeft" || e.key === "ArrowRight"), run: nudge, where: ["chop"] },
+  { keys: "N", does: "New cut at the playhead or cursor", match: key("n"), run: actions.cutHere, where: ["chop"] },
+  { keys: "Delete", does: "Take the chosen cuts away", match: (e) => key("Delete")(e) || key("Backspace")(e), run: actions.deleteCuts, where: ["chop"] },
+  { keys: "P", does: "Put the chosen slices on pads", match: key("p"), run: () => void actions.slicesToPads(false), where: ["chop"] },
+  { keys: "L", does: "Loop the selection on or off", match: key("l"), run: () => actions.setLooping(!useView.getState().loopSelection), where: wave },
+  { keys: "+ −", does: "Closer, wider", match: (e) => plain(e) && ["+", "=", "-"].includes(e.key), run: (e) => actions.zoom(e.key === "-" ? 1.6 : 1 / 1.6), where: wave },
+  { keys: "0", does: "Show the selection, or all", match: key("0"), run: actions.zoomToSelection, where: wave },
+  { keys: "?", does: "This sheet", match: (e) => e.key === "?", run: () => look({ help: !useView.getState().help }) },
+];
+
+function replay(): void {
+  const source = actions.currentSource();
+  const cut = useView.getState().cuts.at(-1);
+  if (source && cut) actions.playSlice(source, cut);
+}
+
+/** Whether keys belong to what has the focus: a field being typed in, an open menu, a slider. */
+function taken(event: KeyboardEvent): boolean {
+  const at = event.target as HTMLElement | null;
+  if (!at?.closest) return false;
+  if (at.closest("input:not([type=file]), textarea, select, [contenteditable=true], [role=menu], [role=dialog]")) return true;
+  const arrows = event.key.startsWith("Arrow") || ["Home", "End", "PageUp", "PageDown"].includes(event.key);
+  if (arrows && at.closest("[role=slider], [role=tablist], [data-own-arrows]")) return true;
+  return (event.key === "Enter" || event.key === " ") && Boolean(at.closest("button, a, [role=switch], [data-own-arrows]"));
+}
+
+/** Listen for as long as the page lives; returns how to stop. */
+export function listenToKeys(): () => void {
+  const held = new Map<string, number>();
+
+  function onKeyDown(event: KeyboardEvent) {
+    if (taken(event)) return;
+    const place = PAD_CODES.indexOf(event.code);
+    if (place >= 0 && plain(event)) {
+      event.preventDefault();
+      if (event.repeat || held.has(event.code)) return;
+      const pad = useView.getState().page * PAGE + place;
+      held.set(event.code, pad);
+      voices.press(pad);
+      if (usePocket.getState().open?.pocket.pads[pad]) look({ pads: [pad] });
+      return;
+    }
+    const station = useView.getState().station;
+    const binding = BINDINGS.find((b) => b.match(event) && (!b.where || b.where.includes(station)));
+    if (!binding) return;
+    event.preventDefault();
+    binding.run(event);
+  }
+  function onKeyUp(event: KeyboardEvent) {
+    const pad = held.get(event.code);
+    if (pad === undefined) return;
+    held.delete(event.code);
+    voices.release(pad);
+  }
+  function letGo() {
+    for (const pad of held.values()) voices.release(pad);
+    held.clear();
+  }
+  window.addEventListener("keydown", onKeyDown);
+  window.addEventListener("keyup", onKeyUp);
+  window.addEventListener("blur", letGo);
+  return () => {
+    window.removeEventListener("keydown", onKeyDown);
+    window.removeEventListener("keyup", onKeyUp);
+    window.removeEventListener("blur", letGo);
+  };
+}

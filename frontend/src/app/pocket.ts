@@ -1,0 +1,63 @@
+/** The open pocket as the server last told it. Only replies change it; the front end keeps no rules of its own. */
+import { create } from "zustand";
+
+import type { EditReply, Pocket, PocketState, Sounds } from "../api/types";
+
+export interface Open {
+  id: string;
+  version: number;
+  undo: string | null;
+  redo: string | null;
+  pocket: Pocket;
+  sounds: Sounds | null;
+}
+
+interface Store {
+  open: Open | null;
+  setState: (state: PocketState) => void;
+  setSounds: (sounds: Sounds) => void;
+  applyReply: (reply: EditReply) => boolean;
+}
+
+function patched<T>(records: Record<string, T>, changes: Record<string, T | null>): Record<string, T> {
+  const keys = Object.keys(changes);
+  if (!keys.length) return records;
+  const next = { ...records };
+  for (const key of keys) {
+    const record = changes[key];
+    if (record === null || record === undefined) delete next[key];
+    else next[key] = record;
+  }
+  return next;
+}
+
+export const usePocket = create<Store>((set, get) => ({
+  open: null,
+  setState: (state) =>
+    set((s) => ({ open: { ...state, sounds: s.open?.id === state.id ? s.open.sounds : null } })),
+  setSounds: (sounds) => set((s) => (s.open ? { open: { ...s.open, sounds } } : {})),
+  /** Lay the changes of a reply over the state; false when they start from another state than ours. */
+  applyReply: (reply) => {
+    const open = get().open;
+    if (!open || open.version !== reply.from_version) return false;
+    const { changes } = reply;
+    const pocket: Pocket = {
+      ...open.pocket,
+      ...changes.fields,
+      sources: patched(open.pocket.sources, changes.sources),
+      pads: patched(open.pocket.pads, changes.pads),
+      patterns: patched(open.pocket.patterns, changes.patterns),
+    };
+    set({ open: { ...open, version: reply.version, undo: reply.undo, redo: reply.redo, pocket, sounds: reply.sounds } });
+    return true;
+  },
+}));
+
+/** Records in the order in which they were made. */
+export function ordered<T extends { id: string }>(records: Record<string, T>): T[] {
+  return Object.values(records).sort((a, b) => Number(a.id.slice(1)) - Number(b.id.slice(1)));
+}
+
+export function useOpenPocket(): Pocket | null {
+  return usePocket((s) => s.open?.pocket ?? null);
+}

@@ -1,0 +1,65 @@
+/** Where the musician is looking. Kept in the browser per pocket, so that a reload shows the same. */
+import { create } from "zustand";
+import { persist } from "zustand/middleware";
+
+export type Station = "listen" | "chop" | "rhythm";
+
+export interface Span {
+  start: number;
+  end: number;
+}
+
+interface View {
+  pocketId: string | null;
+  station: Station;
+  source: string | null;
+  pattern: string | null;
+  page: number;
+  pads: number[];
+  cuts: string[];
+  /** Visible stretch of each source, in samples. */
+  windows: Record<string, Span>;
+  selection: (Span & { source: string }) | null;
+  cursor: number;
+  loopSelection: boolean;
+  help: boolean;
+  /** Lane and beat of the keyboard's place in the pattern. */
+  step: { pad: number; beat: number } | null;
+}
+
+interface Actions {
+  look: (change: Partial<View>) => void;
+  setWindow: (source: string, span: Span) => void;
+  switchPocket: (id: string) => void;
+}
+
+const START: View = {
+  pocketId: null,
+  station: "chop",
+  source: null,
+  pattern: null,
+  page: 0,
+  pads: [],
+  cuts: [],
+  windows: {},
+  selection: null,
+  cursor: 0,
+  loopSelection: false,
+  help: false,
+  step: null,
+};
+
+export const useView = create<View & Actions>()(
+  persist(
+    (set) => ({
+      ...START,
+      look: (change) => set(change),
+      setWindow: (source, span) => set((s) => ({ windows: { ...s.windows, [source]: span } })),
+      switchPocket: (id) => set((s) => (s.pocketId === id ? {} : { ...START, pocketId: id, station: s.station })),
+    }),
+    {
+      name: "grain-pocket-view",
+      partialize: (view) => ({ ...view, help: false, step: null }),
+    },
+  ),
+);

@@ -1,0 +1,72 @@
+/** The audio clock and what stands between every player and the ear: the master level and its meter. */
+
+let context: AudioContext | null = null;
+let master: GainNode | null = null;
+const meters: AnalyserNode[] = [];
+
+export const RATE = 44100;
+
+/** Marks for tests and benchmarks: what happened when, in performance.now() milliseconds. */
+export const timings: { what: string; at: number }[] = [];
+
+export function mark(what: string): void {
+  timings.push({ what, at: performance.now() });
+  if (timings.length > 2000) timings.splice(0, 1000);
+}
+
+export function audio(): AudioContext {
+  if (!context) {
+    context = new AudioContext({ sampleRate: RATE, latencyHint: "interactive" });
+    master = context.createGain();
+    master.connect(context.destination);
+    const split = context.createChannelSplitter(2);
+    master.connect(split);
+    for (let side = 0; side < 2; side++) {
+      const meter = context.createAnalyser();
+      meter.fftSize = 2048;
+      split.connect(meter, side);
+      meters.push(meter);
+    }
+  }
+  return context;
+}
+
+export function output(): GainNode {
+  audio();
+  return master as GainNode;
+}
+
+/** Browsers start sound only after a gesture: call this from one. */
+export function wake(): void {
+  if (audio().state === "suspended") void audio().resume();
+}
+
+export function setLevel(db: number): void {
+  output().gain.value = Math.fround(10 ** (db / 20));
+}
+
+const buffer = new Float32Array(2048);
+
+/** Largest sample of the last 46 ms on each side. */
+export function peaks(): [number, number] {
+  const out: [number, number] = [0, 0];
+  meters.forEach((meter, side) => {
+    meter.getFloatTimeDomainData(buffer);
+    let peak = 0;
+    for (const x of buffer) peak = Math.max(peak, Math.abs(x));
+    out[side] = peak;
+  });
+  return out;
+}
+
+const loaded = new Map<string, Promise<void>>();
+
+/** A worklet module, loaded once. */
+export function worklet(url: string): Promise<void> {
+  let ready = loaded.get(url);
+  if (!ready) {
+    ready = audio().audioWorklet.addModule(url);
+    loaded.set(url, ready);
+  }
+  return ready;
+}

@@ -1,0 +1,78 @@
+/** Plays a source of any length from chunks that are handed in as it goes; a loop joins to the sample. */
+import { CHUNK, type TapeMessage, type TapeReport } from "./tapeMessages";
+
+const FADE = 128;
+/** Starting in the middle of a sound must not click, starting on an attack must not dull it. */
+const RISE = 32;
+const REPORT = 1024;
+
+class TapeProcessor extends AudioWorkletProcessor {
+  private chunks = new Map<number, [Float32Array, Float32Array]>();
+  private place = 0;
+  private end = 0;
+  private loopStart = -1;
+  private loopEnd = -1;
+  private playing = false;
+  private rising = 0;
+  private falling = 0;
+  private sinceReport = REPORT;
+
+  constructor() {
+    super();
+    this.port.onmessage = (event: MessageEvent<TapeMessage>) => this.take(event.data);
+  }
+
+  private take(message: TapeMessage): void {
+    if (message.type === "chunk") this.chunks.set(message.number, [message.left, message.right]);
+    else if (message.type === "drop") for (const number of message.numbers) this.chunks.delete(number);
+    else if (message.type === "clear") {
+      this.chunks.clear();
+      this.playing = false;
+    } else if (message.type === "play") {
+      this.place = message.place;
+      this.end = message.end;
+      this.loopStart = message.loopStart;
+      this.loopEnd = message.loopEnd;
+      this.playing = true;
+      this.rising = RISE;
+      this.falling = 0;
+      this.sinceReport = REPORT;
+    } else if (message.type === "loop") {
+      this.loopStart = message.loopStart;
+      this.loopEnd = message.loopEnd;
+    } else if (this.playing) this.falling = FADE;
+  }
+
+  process(_inputs: Float32Array[][], outputs: Float32Array[][]): boolean {
+    const left = outputs[0]?.[0];
+    const right = outputs[0]?.[1];
+    if (!left || !right || !this.playing) return true;
+    for (let i = 0; i < left.length; i++) {
+      const chunk = this.chunks.get(Math.floor(this.place / CHUNK));
+      // A chunk that is not here yet: wait for it rather than skip what it holds.
+      if (!chunk) break;
+      let g = 1;
+      if (this.rising > 0) g = 1 - this.rising-- / RISE;
+      if (this.falling > 0) {
+        g *= this.falling / FADE;
+        if (--this.falling === 0) this.playing = false;
+      }
+      const at = this.place % CHUNK;
+      left[i] = (chunk[0][at] ?? 0) * g;
+      right[i] = (chunk[1][at] ?? 0) * g;
+      this.place++;
+      if (this.place === this.loopEnd && this.loopEnd > this.loopStart) this.place = this.loopStart;
+      if (this.place >= this.end) this.playing = false;
+      if (!this.playing) break;
+    }
+    this.sinceReport += left.length;
+    if (this.sinceReport >= REPORT || !this.playing) {
+      this.sinceReport = 0;
+      const report: TapeReport = { place: this.place, frame: currentFrame + left.length, playing: this.playing };
+      this.port.postMessage(report);
+    }
+    return true;
+  }
+}
+
+registerProcessor("grain-tape", TapeProcessor);

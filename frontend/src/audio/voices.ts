@@ -1,0 +1,161 @@
+/** Pads under the hand: rendered voices, held ready, started at once. */
+import { create } from "zustand";
+
+import { pcm } from "../api/client";
+import type { Pad, Sounds } from "../api/types";
+import { audio, mark, output, wake } from "./engine";
+
+interface Sounding {
+  source: AudioBufferSourceNode;
+  gain: GainNode;
+  choke: number;
+  held: boolean;
+  ended: boolean;
+}
+
+/** Pads that sound now, and how often each was hit, so that a card can light up again. */
+export const useSounding = create<{ sounding: Record<number, number> }>(() => ({ sounding: {} }));
+
+class Voices {
+  private buffers = new Map<string, AudioBuffer>();
+  private fetching = new Map<string, Promise<AudioBuffer>>();
+  private sounds: Sounds | null = null;
+  private pads: Record<string, Pad> = {};
+  private playing = new Map<number, Set<Sounding>>();
+
+  /** Know what the pads sound like now, and fetch what is missing, the page in view first. */
+  update(sounds: Sounds, pads: Record<string, Pad>, page: number): void {
+    this.sounds = sounds;
+    this.pads = pads;
+    const wanted = Object.entries(sounds.voices).sort(([a], [b]) => this.distance(a, page) - this.distance(b, page));
+    const keys = new Set(wanted.map(([, voice]) => voice.key));
+    for (const key of this.buffers.keys()) if (!keys.has(key) && !this.slices.has(key)) this.buffers.delete(key);
+    for (const [, voice] of wanted) void this.fetch(voice.key, `/api/sound/${voice.key}`).catch(() => undefined);
+  }
+
+  private distance(pad: string, page: number): number {
+    return Math.abs(Math.floor(Number(pad) / 16) - page);
+  }
+
+  private fetch(key: string, url: string): Promise<AudioBuffer> {
+    const there = this.buffers.get(key);
+    if (there) return Promise.resolve(there);
+    let coming = this.fetching.get(key);
+    if (!coming) {
+      coming = pcm(url)
+        .then(([left, right]) => {
+          const buffer = audio().createBuffer(2, Math.max(1, left.length), audio().sampleRate);
+          buffer.copyToChannel(left, 0);
+          buffer.copyToChannel(right, 1);
+          this.buffers.set(key, buffer);
+          return buffer;
+        })
+        .finally(() => this.fetching.delete(key));
+      this.fetching.set(key, coming);
+    }
+    return coming;
+  }
+
+  /** Sound a pad. velocity: 1 to 127. */
+  press(pad: number, velocity = 127): void {
+    wake();
+    mark("key down");
+    const voice = this.sounds?.voices[pad];
+    const settings = this.pads[pad];
+    if (!voice || !settings) return;
+    const buffer = this.buffers.get(voice.key);
+    if (buffer) this.start(buffer, pad, settings, velocity);
+    else
+      void this.fetch(voice.key, `/api/sound/${voice.key}`)
+        .then((late) => this.start(late, pad, settings, velocity))
+        .catch(() => undefined);
+  }
+
+  /** Let a pad go: a held one ends with a short fade, a one-shot rings on. */
+  release(pad: number): void {
+    for (const sound of this.playing.get(pad) ?? []) if (sound.held) this.fade(sound, this.sounds?.live.release ?? 529);
+  }
+
+  private start(buffer: AudioBuffer, pad: number, settings: Pad, velocity: number): void {
+    const context = audio();
+    if (settings.choke) {
+      for (const others of this.playing.values())
+        for (const other of others) if (other.choke === settings.choke) this.fade(other, this.sounds?.live.choke ?? 132);
+    }
+    const source = context.createBufferSource();
+    const gain = context.createGain();
+    source.buffer = buffer;
+    gain.gain.value = (velocity / 127) ** 2;
+    source.connect(gain).connect(output());
+    source.start();
+    mark("voice start");
+    const sound: Sounding = { source, gain, choke: settings.choke, held: settings.play === "held", ended: false };
+    const mine = this.playing.get(pad) ?? new Set();
+    mine.add(sound);
+    this.playing.set(pad, mine);
+    useSounding.setState((s) => ({ sounding: { ...s.sounding, [pad]: (s.sounding[pad] ?? 0) + 1 } }));
+    source.onended = () => {
+      mine.delete(sound);
+      gain.disconnect();
+      if (mine.size) return;
+      useSounding.setState((s) => {
+        const rest = { ...s.sounding };
+        delete rest[pad];
+        return { sounding: rest };
+      });
+    };
+  }
+
+  private fade(sound: Sounding, frames: number): void {
+    if (sound.ended) return;
+    sound.ended = true;
+    const now = audio().currentTime;
+    const end = now + frames / audio().sampleRate;
+    sound.gain.gain.setValueAtTime(sound.gain.gain.value, now);
+    sound.gain.gain.linearRampToValueAtTime(0, end);
+    sound.source.stop(end);
+  }
+
+  silence(): void {
+    for (const sounds of this.playing.values()) for (const sound of sounds) this.fade(sound, 441);
+    this.stopSlice();
+  }
+
+  private slices = new Map<string, string>();
+  private slice: Sounding | null = null;
+
+  /** Sound a stretch of a source as a fresh pad would. */
+  async audition(hash: string, start: number, end: number): Promise<void> {
+    wake();
+    const url = `/api/audio/${hash}/slice/${start}/${end}`;
+    this.slices.set(url, url);
+    if (this.slices.size > 64) {
+      const oldest = this.slices.keys().next().value as string;
+      this.slices.delete(oldest);
+      this.buffers.delete(oldest);
+    }
+    const buffer = await this.fetch(url, url);
+    this.stopSlice();
+    const source = audio().createBufferSource();
+    const gain = audio().createGain();
+    source.buffer = buffer;
+    source.connect(gain).connect(output());
+    source.start();
+    mark("slice start");
+    this.slice = { source, gain, choke: 0, held: false, ended: false };
+    source.onended = () => gain.disconnect();
+  }
+
+  stopSlice(): void {
+    if (this.slice) this.fade(this.slice, 132);
+    this.slice = null;
+  }
+
+  /** How many of the pads' voices are here, for tests: [here, all]. */
+  ready(): [number, number] {
+    const all = Object.values(this.sounds?.voices ?? {});
+    return [all.filter((voice) => this.buffers.has(voice.key)).length, all.length];
+  }
+}
+
+export const voices = new Voices();

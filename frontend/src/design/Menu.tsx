@@ -1,0 +1,43 @@
+import { DropdownMenu } from "radix-ui";
+import type { ReactElement, ReactNode } from "react";
+
+export interface Item {
+  label: ReactNode;
+  onSelect: () => void;
+  keys?: string;
+  disabled?: boolean;
+  checked?: boolean;
+}
+
+const ROW =
+  "flex cursor-pointer items-center gap-3 rounded-[2px] px-2 py-1 text-[12.5px] outline-none data-[disabled]:text-ink2 data-[highlighted]:bg-ink data-[highlighted]:text-card";
+
+/** A menu behind a button. A null among the items draws a line. */
+export function Menu({ trigger, items, label }: { trigger: ReactElement; items: (Item | null)[]; label: string }) {
+  return (
+    <DropdownMenu.Root modal={false}>
+      <DropdownMenu.Trigger asChild>{trigger}</DropdownMenu.Trigger>
+      <DropdownMenu.Portal>
+        <DropdownMenu.Content
+          aria-label={label}
+          align="start"
+          sideOffset={4}
+          collisionPadding={8}
+          className="thin-scroll z-50 max-h-[60vh] min-w-40 overflow-auto rounded-[4px] border-[1.3px] border-ink bg-card p-1 shadow-[3px_3px_0_var(--color-well)]"
+        >
+          {items.map((item, i) =>
+            item === null ? (
+              <DropdownMenu.Separator key={i} className="my-1 h-px bg-rule" />
+            ) : (
+              <DropdownMenu.Item key={i} disabled={item.disabled} onSelect={item.onSelect} className={ROW}>
+                <span className="w-3 text-center">{item.checked ? "✓" : ""}</span>
+                <span className="grow">{item.label}</span>
+                {item.keys ? <kbd className="font-body text-[11px] opacity-80">{item.keys}</kbd> : null}
+              </DropdownMenu.Item>
+            ),
+          )}
+        </DropdownMenu.Content>
+      </DropdownMenu.Portal>
+    </DropdownMenu.Root>
+  );
+}

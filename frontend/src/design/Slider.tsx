@@ -1,0 +1,68 @@
+import { Slider as Radix } from "radix-ui";
+import { useRef } from "react";
+
+import type { Parameter } from "../api/types";
+import { clampTo, newGesture } from "./NumberField";
+import { useWheel } from "./useWheel";
+
+interface Props {
+  parameter: Parameter;
+  value: number;
+  onChange: (value: number, gesture: string) => void;
+  label?: string;
+  className?: string;
+}
+
+/** A slider whose drag is one gesture; wheel and arrow keys step, a double click resets. */
+export function Slider({ parameter, value, onChange, label, className = "" }: Props) {
+  const gesture = useRef("");
+  const until = useRef(0);
+  const root = useRef<HTMLSpanElement>(null);
+  const smallest = Math.max(10 ** -parameter.digits, (parameter.high - parameter.low) / 2000);
+
+  function current(): string {
+    const now = performance.now();
+    if (now > until.current) gesture.current = newGesture();
+    until.current = now + 900;
+    return gesture.current;
+  }
+  useWheel(root, (event) => {
+    event.preventDefault();
+    onChange(clampTo(parameter, value + (event.deltaY < 0 ? 1 : -1) * parameter.step), current());
+  });
+
+  return (
+    <Radix.Root
+      ref={root}
+      className={`relative flex h-5 touch-none items-center select-none ${className}`}
+      min={parameter.low}
+      max={parameter.high}
+      step={smallest}
+      value={[value]}
+      onPointerDown={() => {
+        gesture.current = newGesture();
+        until.current = performance.now() + 60000;
+      }}
+      onPointerUp={() => {
+        until.current = 0;
+      }}
+      onValueChange={([next]) => next !== undefined && onChange(clampTo(parameter, next), current())}
+      onDoubleClick={() => onChange(parameter.default, newGesture())}
+    >
+      <Radix.Track className="relative h-[3px] grow bg-rule">
+        <Radix.Range className="absolute h-full bg-ink2" />
+      </Radix.Track>
+      <Radix.Thumb
+        aria-label={label ?? parameter.label}
+        className="block h-[15px] w-[9px] rounded-[2px] bg-ink hover:bg-ink2"
+        onKeyDown={(event) => {
+          const way = { ArrowUp: 1, ArrowRight: 1, ArrowDown: -1, ArrowLeft: -1 }[event.key];
+          if (!way) return;
+          event.preventDefault();
+          event.stopPropagation();
+          onChange(clampTo(parameter, value + way * (event.shiftKey ? smallest : parameter.step)), current());
+        }}
+      />
+    </Radix.Root>
+  );
+}

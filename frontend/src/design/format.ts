@@ -1,0 +1,25 @@
+/** Numbers as a musician reads them. */
+
+export function fixed(value: number, digits: number): string {
+  const text = (Math.abs(value) < 0.5 * 10 ** -digits ? 0 : value).toFixed(digits);
+  return text.replace("-", "\u2212");
+}
+
+export function parseNumber(text: string): number | null {
+  const value = Number.parseFloat(text.replace(",", ".").replace("\u2212", "-"));
+  return Number.isFinite(value) ? value : null;
+}
+
+export function seconds(value: number): string {
+  if (value < 60) return `${value.toFixed(2)} s`;
+  const minutes = Math.floor(value / 60);
+  return `${minutes}:${(value - minutes * 60).toFixed(1).padStart(4, "0")} min`;
+}
+
+/** bar · beat · sixteenth, counted from one. */
+export function position(beat: number, beatsPerBar: number): string {
+  const at = Math.max(0, beat + 1e-6);
+  const bar = Math.floor(at / beatsPerBar);
+  const inBar = at - bar * beatsPerBar;
+  return `${bar + 1} · ${Math.floor(inBar) + 1} · ${Math.floor((inBar % 1) * 4) + 1}`;
+}

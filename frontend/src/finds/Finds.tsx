@@ -1,0 +1,164 @@
+/** The pocket's finds: the left column. */
+import { useRef, useState } from "react";
+
+import { api } from "../api/client";
+import type { About, Source } from "../api/types";
+import { edit } from "../app/edits";
+import { useJobs } from "../app/events";
+import { ordered, usePocket } from "../app/pocket";
+import { toast } from "../app/toasts";
+import { useView } from "../app/view";
+import { Button } from "../design/Button";
+import { EditableName } from "../design/EditableName";
+import { fixed, seconds } from "../design/format";
+import { Hint } from "../design/Hint";
+import { Menu } from "../design/Menu";
+import { MiniWave } from "../wave/MiniWave";
+import { addFiles, useUploads } from "./importing";
+
+export function Finds({ about }: { about: About }) {
+  const open = usePocket((s) => s.open);
+  const picker = useRef<HTMLInputElement>(null);
+  const selected = useView((s) => s.source);
+  const jobs = useJobs((s) => s.jobs);
+  const uploads = useUploads((s) => s.uploads);
+  if (!open) return null;
+  const sources = ordered(open.pocket.sources);
+  const waiting = Object.values(jobs);
+
+  return (
+    <aside aria-label="Finds" className="flex min-h-0 flex-col border-r-[1.5px] border-ink p-3">
+      <div className="mb-2 flex items-center justify-between">
+        <h2 className="title text-[14.5px]">Finds</h2>
+        <Button tone="solid" hint={`Add ${about.formats.join(" ")} files; or drop them anywhere`} onClick={() => picker.current?.click()}>
+          Add
+        </Button>
+        <input
+          ref={picker}
+          type="file"
+          multiple
+          aria-label="Add audio files"
+          accept="audio/*,.wav,.aif,.aiff,.flac,.ogg,.mp3"
+          className="sr-only"
+          tabIndex={-1}
+          onChange={(event) => {
+            addFiles(open.id, event.target.files ?? [], about);
+            event.target.value = "";
+          }}
+        />
+      </div>
+      <div className="thin-scroll -mx-1 flex min-h-0 grow flex-col gap-1.5 overflow-auto px-1 pb-2">
+        {sources.map((source) => (
+          <FindCard key={source.id} source={source} rate={open.pocket.rate} on={source.id === selected} />
+        ))}
+        {uploads.map((upload) => (
+          <Progress key={upload.id} name={upload.name} step="Sending" share={upload.share} onCancel={upload.abort} />
+        ))}
+        {waiting.map((job) => (
+          <Progress
+            key={job.id}
+            name={job.title}
+            step={job.step || "Waiting"}
+            share={job.progress}
+            onCancel={() => void api.POST("/api/jobs/{job}/cancel", { params: { path: { job: job.id } } })}
+          />
+        ))}
+        {!sources.length && !waiting.length && !uploads.length ? (
+          <p className="rounded-[4px] border border-dashed border-ink2 p-3 text-[12.5px] text-ink2">
+            Nothing here yet. Drop a loop, a break or a song anywhere in this window, or press Add.
+          </p>
+        ) : null}
+      </div>
+    </aside>
+  );
+}
+
+function FindCard({ source, rate, on }: { source: Source; rate: number; on: boolean }) {
+  const [renaming, setRenaming] = useState(false);
+  const { look } = useView.getState();
+  const choose = () => look({ source: source.id, cuts: [], selection: null, cursor: 0 });
+  const grid = source.grid;
+  const facts = [grid?.bars ? `${grid.bars} ${grid.bars === 1 ? "bar" : "bars"}` : seconds(source.frames / rate), source.channels === 1 ? "mono" : null].filter(Boolean).join(", ");
+
+  return (
+    <div
+      data-find={source.id}
+      className={`relative shrink-0 rounded-[4px] bg-card ${on ? "border-[1.5px] border-ink shadow-[3px_3px_0_var(--color-well)]" : "border border-rule hover:border-ink2"}`}
+    >
+      <button type="button" aria-pressed={on} aria-label={`Open ${source.name}`} className="absolute inset-0 rounded-[4px]" onClick={choose} onDoubleClick={() => setRenaming(true)} />
+      <div className="pointer-events-none relative px-2 py-1.5">
+        <div className="flex items-center justify-between gap-1">
+          <EditableName
+            className="title pointer-events-auto truncate text-[13.5px]"
+            label="Name of the find"
+            value={source.name}
+            editing={renaming}
+            onClick={choose}
+            onEditing={setRenaming}
+            onChange={(name) => void edit({ type: "rename_source", source: source.id, name })}
+          />
+          <span className="pointer-events-auto -mr-1">
+            <Menu
+              label={`${source.name}: what to do`}
+              trigger={
+                <button type="button" aria-label={`Menu of ${source.name}`} className="rounded-[2px] px-1 leading-none text-ink2 hover:bg-well">
+                  ⋯
+                </button>
+              }
+              items={[
+                { label: "Rename", onSelect: () => setTimeout(() => setRenaming(true)) },
+                null,
+                { label: "Remove", onSelect: () => void remove(source) },
+              ]}
+            />
+          </span>
+        </div>
+        <MiniWave hash={source.audio} frames={source.frames} start={0} end={source.frames} height={20} />
+        <div className="mt-0.5 flex items-center gap-1.5 text-[11px] text-ink2">
+          <span className="font-semibold">{grid ? fixed(grid.bpm, 2) : "no tempo"}</span>
+          <span className="truncate">{facts}</span>
+          {source.origin?.lossy ? (
+            <Hint text={`From a lossy file (${source.origin.format}): what its coding threw away cannot come back.`}>
+              <span tabIndex={0} className="pointer-events-auto ml-auto rounded-[2px] border border-ink2 px-1 text-[10px] leading-[14px]">
+                lossy
+              </span>
+            </Hint>
+          ) : null}
+        </div>
+      </div>
+    </div>
+  );
+}
+
+async function remove(source: Source): Promise<void> {
+  const pads = Object.values(usePocket.getState().open?.pocket.pads ?? {}).filter((pad) => pad.chop.source === source.id);
+  if (!pads.length) {
+    await edit({ type: "remove_source", source: source.id, with_pads: false });
+    return;
+  }
+  toast({
+    title: `${source.name} is on ${pads.length} pads`,
+    text: "Removing it empties those pads too. Undo brings all of it back.",
+    tone: "error",
+    action: { label: "Remove with pads", run: () => void edit({ type: "remove_source", source: source.id, with_pads: true }) },
+  });
+}
+
+function Progress({ name, step, share, onCancel }: { name: string; step: string; share: number; onCancel: () => void }) {
+  return (
+    <div className="shrink-0 rounded-[4px] border border-dashed border-ink2 px-2 py-1.5" data-progress={name}>
+      <div className="flex items-center justify-between gap-2">
+        <span className="title truncate text-[13px]">{name}</span>
+        <button type="button" aria-label={`Cancel ${name}`} className="rounded-[2px] px-1 text-[11.5px] underline hover:bg-well" onClick={onCancel}>
+          Cancel
+        </button>
+      </div>
+      <div role="progressbar" aria-label={`${step} ${name}`} aria-valuemin={0} aria-valuemax={100} aria-valuenow={Math.round(share * 100)} className="mt-1 h-[5px] bg-well">
+        <div className="h-full bg-ink" style={{ width: `${Math.round(share * 100)}%` }} />
+      </div>
+      <div className="mt-0.5 text-[11px] text-ink2">
+        {step}, {Math.round(share * 100)} %
+      </div>
+    </div>
+  );
+}

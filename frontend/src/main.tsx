@@ -1,0 +1,31 @@
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { Tooltip } from "radix-ui";
+import { StrictMode } from "react";
+import { createRoot } from "react-dom/client";
+
+import { App } from "./app/App";
+import { usePocket } from "./app/pocket";
+import { useView } from "./app/view";
+import { audio, timings } from "./audio/engine";
+import { loopPlayer } from "./audio/loop";
+import { tapePlayer } from "./audio/tape";
+import { voices } from "./audio/voices";
+import "./design/tokens.css";
+
+declare global {
+  interface Window {
+    /** What tests and benchmarks look at. */
+    grainpocket: unknown;
+  }
+}
+window.grainpocket = { audio, timings, loopPlayer, tapePlayer, voices, usePocket, useView };
+
+createRoot(document.getElementById("root") as HTMLElement).render(
+  <StrictMode>
+    <QueryClientProvider client={new QueryClient()}>
+      <Tooltip.Provider delayDuration={450}>
+        <App />
+      </Tooltip.Provider>
+    </QueryClientProvider>
+  </StrictMode>,
+);

@@ -1,0 +1,118 @@
+/** Settings of the chosen pad, or of several at once. */
+import { useState } from "react";
+
+import type { Pocket, Role } from "../api/types";
+import { edit } from "../app/edits";
+import { useParameter } from "../app/about";
+import { useView } from "../app/view";
+import { Button } from "../design/Button";
+import { EditableName } from "../design/EditableName";
+import { seconds } from "../design/format";
+import { Menu } from "../design/Menu";
+import { NumberField } from "../design/NumberField";
+import { ROLE_NAMES, ROLES } from "../design/roles";
+import { Slider } from "../design/Slider";
+import { Toggle } from "../design/Toggle";
+import { PAGE, useKeyNames } from "./keys";
+import { padMenu } from "./Pads";
+
+type Field = "level" | "pitch" | "fade_out";
+
+export function PadSettings({ pads, pocket }: { pads: number[]; pocket: Pocket }) {
+  const [renaming, setRenaming] = useState(false);
+  const names = useKeyNames((s) => s.names);
+  const first = pads[0] as number;
+  const pad = pocket.pads[first];
+  if (!pad) return null;
+  const many = pads.length > 1;
+  const source = pocket.sources[pad.chop.source];
+  const change = (changes: Partial<Record<Field, number>> & { role?: Role; reverse?: boolean; play?: "one-shot" | "held"; choke?: number; name?: string }, gesture: string | null = null) =>
+    void edit({ type: "set_pads", pads, ...changes }, gesture);
+
+  return (
+    <div className="mt-3 border-t border-rule pt-2.5" data-testid="pad-settings">
+      <div className="mb-1 flex items-center gap-1.5">
+        <span className="title shrink-0 text-[14px]">{many ? `${pads.length} pads` : `${names[first % PAGE]} ·`}</span>
+        {many ? null : (
+          <EditableName className="title truncate text-[14px]" label="Name of the pad" value={pad.name} editing={renaming} onEditing={setRenaming} onChange={(name) => change({ name })} />
+        )}
+        <span className="grow" />
+        {padMenu(pads)}
+      </div>
+      {many ? (
+        <p className="mb-1.5 text-[11.5px] text-ink2">Changes go to all of them; the values shown are the first one's.</p>
+      ) : (
+        <button
+          type="button"
+          title="Show it in Chop"
+          className="mb-1.5 block truncate text-[11.5px] text-ink2 underline decoration-rule underline-offset-2 hover:decoration-ink"
+          onClick={() => useView.getState().look({ station: "chop", source: pad.chop.source, cuts: pad.chop.cut ? [pad.chop.cut] : [] })}
+        >
+          {source?.name}, {seconds((pad.chop.end - pad.chop.start) / pocket.rate)}
+        </button>
+      )}
+      <Row field="level" value={pad.level} change={change} />
+      <Row field="pitch" value={pad.pitch} change={change} />
+      <Row field="fade_out" value={pad.fade_out} change={change} />
+      <div className="mt-1.5 flex flex-wrap gap-1.5">
+        <Toggle on={pad.reverse} onChange={(reverse) => change({ reverse })} hint="Play it from its end to its start">
+          Reverse
+        </Toggle>
+        <Toggle on={pad.play === "held"} onChange={(held) => change({ play: held ? "held" : "one-shot" })} hint="On: sounds while the key is down. Off: rings to its end">
+          Held
+        </Toggle>
+        <Menu
+          label="Choke group"
+          trigger={
+            <Button hint="Pads of one group cut each other off">{pad.choke ? `Choke ${pad.choke}` : "No choke"}</Button>
+          }
+          items={Array.from({ length: 9 }, (_, group) => ({
+            label: group ? `Group ${group}` : "None: rings on",
+            checked: pad.choke === group,
+            onSelect: () => change({ choke: group }),
+          }))}
+        />
+        <Menu
+          label="Role"
+          trigger={
+            <Button hint="What kind of sound it is">
+              {pad.role ? (
+                <>
+                  <span aria-hidden style={{ color: ROLES[pad.role].color }}>
+                    {ROLES[pad.role].glyph}
+                  </span>
+                  {ROLES[pad.role].label}
+                </>
+              ) : (
+                "No role"
+              )}
+            </Button>
+          }
+          items={ROLE_NAMES.map((role) => ({
+            label: (
+              <>
+                <span aria-hidden className="mr-1.5 inline-block w-3">
+                  {ROLES[role].glyph}
+                </span>
+                {ROLES[role].label}
+              </>
+            ),
+            checked: pad.role === role,
+            onSelect: () => change({ role }),
+          }))}
+        />
+      </div>
+    </div>
+  );
+}
+
+function Row({ field, value, change }: { field: Field; value: number; change: (changes: Partial<Record<Field, number>>, gesture: string) => void }) {
+  const parameter = useParameter("pad", field);
+  return (
+    <div className="grid grid-cols-[62px_1fr_76px] items-center gap-2 text-[12px]">
+      <span>{parameter.label}</span>
+      <Slider parameter={parameter} value={value} onChange={(v, gesture) => change({ [field]: v }, gesture)} />
+      <NumberField align="right" parameter={parameter} value={value} onChange={(v, gesture) => change({ [field]: v }, gesture)} />
+    </div>
+  );
+}

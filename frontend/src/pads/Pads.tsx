@@ -1,0 +1,178 @@
+/** The pads: always there, always playable. */
+import { useRef, useState, type PointerEvent } from "react";
+
+import type { Pad, Source } from "../api/types";
+import { useSounding, voices } from "../audio/voices";
+import { edit } from "../app/edits";
+import { usePocket } from "../app/pocket";
+import { useView } from "../app/view";
+import { Button } from "../design/Button";
+import { Menu } from "../design/Menu";
+import { CARD, INK, roleColor, ROLES } from "../design/roles";
+import { MiniWave } from "../wave/MiniWave";
+import { PAGE, useKeyNames } from "./keys";
+import { PadSettings } from "./PadSettings";
+
+export function Pads() {
+  const pocket = usePocket((s) => s.open?.pocket);
+  const page = useView((s) => s.page);
+  const chosen = useView((s) => s.pads);
+  const { look } = useView.getState();
+  if (!pocket) return null;
+  const used = Object.keys(pocket.pads).map(Number);
+  const pages = Math.min(64, Math.max(page, ...used.map((pad) => Math.floor(pad / PAGE)), 0) + 1);
+  const more = Math.min(64, Math.floor(Math.max(-1, ...used) / PAGE) + 2);
+  const settings = chosen.filter((pad) => pocket.pads[pad]);
+
+  return (
+    <section aria-label="Pads" className="thin-scroll flex min-h-0 flex-col overflow-auto border-l-[1.5px] border-ink p-3">
+      <div className="mb-2 flex items-center justify-between">
+        <h2 className="title text-[14.5px]">Pads</h2>
+        <div className="flex items-center gap-1">
+          <Button tone="quiet" keys="Page up" hint="Page before" aria-label="Page before" disabled={page === 0} onClick={() => look({ page: page - 1 })}>
+            ‹
+          </Button>
+          <span aria-live="polite">
+            page {page + 1} <span className="text-ink2">of {Math.max(pages, page + 1)}</span>
+          </span>
+          <Button tone="quiet" keys="Page down" hint="Next page" aria-label="Next page" disabled={page + 1 >= more} onClick={() => look({ page: page + 1 })}>
+            ›
+          </Button>
+        </div>
+      </div>
+      <div className="grid grid-cols-4 gap-2" data-testid="pad-grid">
+        {Array.from({ length: PAGE }, (_, i) => {
+          const index = page * PAGE + i;
+          const pad = pocket.pads[index];
+          return <PadCard key={index} index={index} place={i} pad={pad} source={pad ? pocket.sources[pad.chop.source] : undefined} chosen={chosen.includes(index)} />;
+        })}
+      </div>
+      {settings.length ? <PadSettings pads={settings} pocket={pocket} /> : <Empty none={!used.length} />}
+    </section>
+  );
+}
+
+function Empty({ none }: { none: boolean }) {
+  return (
+    <p className="mt-3 border-t border-rule pt-3 text-[12.5px] text-ink2">
+      {none ? "No chops on the pads yet. Open a find in Chop and press All to pads." : "Play a pad to see and change its settings."}
+    </p>
+  );
+}
+
+interface CardProps {
+  index: number;
+  place: number;
+  pad: Pad | undefined;
+  source: Source | undefined;
+  chosen: boolean;
+}
+
+function PadCard({ index, place, pad, source, chosen }: CardProps) {
+  const key = useKeyNames((s) => s.names[place]);
+  const hits = useSounding((s) => s.sounding[index]);
+  const [over, setOver] = useState(false);
+  const dragged = useRef(false);
+  const { look } = useView.getState();
+  const color = roleColor(pad?.role);
+  const frame = "relative h-[74px] w-full overflow-hidden rounded-t-[3px] rounded-b-[16px] border-[1.4px] select-none";
+
+  const dropping = {
+    onDragOver: (event: React.DragEvent) => {
+      if (!event.dataTransfer.types.includes("text/pad") && !event.dataTransfer.types.includes("text/cut")) return;
+      event.preventDefault();
+      setOver(true);
+    },
+    onDragLeave: () => setOver(false),
+    onDrop: (event: React.DragEvent) => {
+      event.preventDefault();
+      setOver(false);
+      const from = event.dataTransfer.getData("text/pad");
+      const cut = event.dataTransfer.getData("text/cut");
+      if (from && Number(from) !== index) void edit({ type: "move_pad", pad: Number(from), to: index });
+      if (cut) {
+        const [sourceId, cutId] = cut.split("/") as [string, string];
+        void edit({ type: "slices_to_pads", source: sourceId, cuts: [cutId], first: index, choke: 1 });
+      }
+    },
+  };
+
+  if (!pad || !source)
+    return (
+      <div {...dropping} data-pad={index} className={`${frame} border-dashed text-ink2 ${over ? "border-now bg-nowtint" : "border-ink2/50"}`}>
+        <span className="absolute top-0 left-1.5 text-[9.5px]">{key}</span>
+      </div>
+    );
+
+  function press(event: PointerEvent) {
+    if (event.button !== 0) return;
+    dragged.current = false;
+    voices.press(index);
+    const add = event.shiftKey || event.ctrlKey || event.metaKey;
+    const now = useView.getState().pads;
+    look({ pads: add ? (now.includes(index) ? now.filter((p) => p !== index) : [...now, index]) : [index] });
+  }
+  const release = () => voices.release(index);
+  const lit = Boolean(hits);
+
+  return (
+    <button
+      type="button"
+      {...dropping}
+      data-pad={index}
+      data-sounding={lit || undefined}
+      aria-label={`Pad ${key}: ${pad.name}${pad.role ? `, ${ROLES[pad.role].label}` : ""}`}
+      aria-pressed={chosen}
+      draggable
+      onDragStart={(event) => {
+        release();
+        dragged.current = true;
+        event.dataTransfer.setData("text/pad", String(index));
+        event.dataTransfer.effectAllowed = "move";
+      }}
+      onPointerDown={press}
+      onPointerUp={release}
+      onPointerLeave={(event) => event.buttons && release()}
+      onKeyDown={(event) => {
+        if ((event.key === "Enter" || event.key === " ") && !event.repeat) {
+          event.preventDefault();
+          event.stopPropagation();
+          voices.press(index);
+          look({ pads: [index] });
+        }
+      }}
+      onKeyUp={(event) => (event.key === "Enter" || event.key === " ") && release()}
+      className={`${frame} ${lit ? "border-now bg-now text-white" : "bg-card"} ${over ? "border-now" : lit ? "" : "border-ink"} ${chosen && !lit ? "shadow-[0_0_0_2px_var(--color-now)]" : ""}`}
+    >
+      <span className="absolute top-0 left-1.5 text-[9.5px]">{key}</span>
+      <span aria-hidden className="absolute -top-px right-1.5 text-[10px]" style={{ color: lit ? CARD : color }}>
+        {pad.role ? ROLES[pad.role].glyph : ""}
+      </span>
+      <span aria-hidden className="absolute top-[13px] right-[5px] left-[5px] border-t-[1.4px] border-dashed" style={{ borderColor: lit ? CARD : color }} />
+      <span className="absolute top-[18px] right-[5px] left-[5px]">
+        <MiniWave hash={source.audio} frames={source.frames} start={pad.chop.start} end={pad.chop.end} height={34} color={lit ? CARD : INK} fit />
+      </span>
+      <span className="absolute right-1 bottom-[4px] left-1 truncate text-center text-[10.5px] font-semibold">{pad.name}</span>
+      {pad.reverse || pad.play === "held" ? (
+        <span aria-hidden className="absolute top-[15px] right-1.5 text-[9px]" style={{ color: lit ? CARD : INK }}>
+          {pad.reverse ? "◂" : ""}
+          {pad.play === "held" ? "▭" : ""}
+        </span>
+      ) : null}
+    </button>
+  );
+}
+
+export function padMenu(pads: number[]) {
+  return (
+    <Menu
+      label="What to do with the pads"
+      trigger={
+        <button type="button" aria-label="Menu of the pad" className="rounded-[2px] px-1 leading-none text-ink2 hover:bg-well">
+          ⋯
+        </button>
+      }
+      items={[{ label: pads.length > 1 ? `Clear ${pads.length} pads` : "Clear pad", onSelect: () => void edit({ type: "clear_pads", pads }) }]}
+    />
+  );
+}

@@ -1,0 +1,227 @@
+/** The pattern as lanes of hits: click to step in, drag up and down for velocity, arrows and Enter from the keyboard. */
+import { useRef, type KeyboardEvent, type PointerEvent } from "react";
+
+import type { Hit, Pattern } from "../../api/types";
+import { edit } from "../../app/edits";
+import { useView } from "../../app/view";
+import { loopPlayer, useLoop } from "../../audio/loop";
+import { useSounding, voices } from "../../audio/voices";
+import { newGesture } from "../../design/NumberField";
+import { INK, NOW, roleColor, ROLES } from "../../design/roles";
+import { PAGE, useKeyNames } from "../../pads/keys";
+import { prepare } from "../../wave/draw";
+import { usePaint, useWidth } from "../../wave/useCanvas";
+import type { Lane } from "./lanes";
+
+const STEP = 0.25;
+const NAMES = 112;
+
+type Drag =
+  | { kind: "paint"; lane: Lane; gesture: string; hits: Hit[] }
+  | { kind: "hit"; lane: Lane; hit: Hit; y: number; moved: boolean; gesture: string };
+
+interface Props {
+  pattern: Pattern;
+  lanes: Lane[];
+  row: number;
+  heading: boolean;
+}
+
+export function PatternGrid({ pattern, lanes, row, heading }: Props) {
+  const box = useRef<HTMLDivElement>(null);
+  const canvas = useRef<HTMLCanvasElement>(null);
+  const drag = useRef<Drag | null>(null);
+  const width = useWidth(box);
+  const cursor = useView((s) => s.step);
+  const { look } = useView.getState();
+  const playing = useLoop((s) => s.playing);
+  const sounding = useSounding((s) => s.sounding);
+  const names = useKeyNames((s) => s.names);
+  const top = heading ? 16 : 0;
+  const height = Math.max(row, lanes.length * row) + top;
+  const perBeat = width / pattern.beats_per_bar / pattern.bars;
+
+  usePaint(() => {
+    if (!canvas.current || !width) return;
+    const c = prepare(canvas.current, width, height);
+    c.clearRect(0, 0, width, height);
+    paintLines(c, pattern, perBeat, width, height, top);
+    lanes.forEach((lane, i) => {
+      const y = top + i * row;
+      c.fillStyle = "rgba(42,27,51,0.12)";
+      c.fillRect(0, y + row - 1, width, 1);
+      if (cursor && cursor.pad === lane.pad) {
+        c.strokeStyle = NOW;
+        c.lineWidth = 2;
+        c.strokeRect(cursor.beat * perBeat + 1, y + 1, STEP * perBeat - 2, row - 3);
+      }
+    });
+    const rows = new Map(lanes.map((lane, i) => [lane.pad, i]));
+    for (const hit of pattern.hits) {
+      const i = rows.get(hit.pad);
+      if (i !== undefined && hit.beat < pattern.bars * pattern.beats_per_bar) paintHit(c, hit, lanes[i] as Lane, top + i * row, row, perBeat);
+    }
+    const loop = loopPlayer.loop();
+    if (playing && loop) {
+      c.fillStyle = NOW;
+      c.fillRect((loopPlayer.place() / loop.length) * width - 1, 0, 2, height);
+    }
+  }, playing);
+
+  function laneAt(event: PointerEvent): Lane | undefined {
+    const y = event.clientY - (box.current?.getBoundingClientRect().top ?? 0) - top;
+    return lanes[Math.floor(y / row)];
+  }
+  function beatAt(event: PointerEvent): number {
+    return (event.clientX - (box.current?.getBoundingClientRect().left ?? 0)) / perBeat;
+  }
+  function hitAt(lane: Lane, beat: number): Hit | undefined {
+    // The nearest hit whose drawn bar is under the pointer.
+    return pattern.hits.filter((h) => h.pad === lane.pad && beat >= h.beat - 0.03 && beat < h.beat + STEP * 0.92).at(-1);
+  }
+  /** Sets a hit, together with those painted before it in the same gesture. */
+  function put(lane: Lane, beat: number, gesture: string | null, before: Hit[] = []): Hit[] {
+    if (lane.empty) return before;
+    const hits = [...before, { pad: lane.pad, beat, velocity: 100, length: STEP }];
+    void edit({ type: "put_hits", pattern: pattern.id, hits }, gesture);
+    if (!playing) voices.press(lane.pad, 100);
+    return hits;
+  }
+
+  function onPointerDown(event: PointerEvent) {
+    const lane = laneAt(event);
+    if (event.button !== 0 || !lane) return;
+    event.currentTarget.setPointerCapture(event.pointerId);
+    const beat = beatAt(event);
+    const step = Math.floor(beat / STEP) * STEP;
+    look({ step: { pad: lane.pad, beat: step } });
+    const hit = hitAt(lane, beat);
+    const gesture = newGesture();
+    if (hit) drag.current = { kind: "hit", lane, hit, y: event.clientY, moved: false, gesture };
+    else drag.current = { kind: "paint", lane, gesture, hits: put(lane, step, gesture) };
+  }
+  function onPointerMove(event: PointerEvent) {
+    const now = drag.current;
+    if (!now) return;
+    if (now.kind === "hit") {
+      const up = now.y - event.clientY;
+      if (Math.abs(up) > 3) now.moved = true;
+      if (!now.moved) return;
+      const velocity = Math.round(Math.min(127, Math.max(1, now.hit.velocity + up * 1.5)));
+      const place = { pad: now.hit.pad, beat: now.hit.beat };
+      void edit({ type: "set_velocity", pattern: pattern.id, hits: [place], velocity }, now.gesture);
+      return;
+    }
+    const step = Math.floor(beatAt(event) / STEP) * STEP;
+    if (step < 0 || step >= pattern.bars * pattern.beats_per_bar || now.hits.some((h) => h.beat === step)) return;
+    if (!pattern.hits.some((h) => h.pad === now.lane.pad && h.beat === step)) now.hits = put(now.lane, step, now.gesture, now.hits);
+  }
+  function onPointerUp() {
+    const now = drag.current;
+    drag.current = null;
+    if (now?.kind === "hit" && !now.moved)
+      void edit({ type: "remove_hits", pattern: pattern.id, hits: [{ pad: now.hit.pad, beat: now.hit.beat }] });
+  }
+  function onKeyDown(event: KeyboardEvent) {
+    const at = cursor ?? { pad: lanes[0]?.pad ?? 0, beat: 0 };
+    const i = Math.max(0, lanes.findIndex((lane) => lane.pad === at.pad));
+    const lane = lanes[i];
+    const end = pattern.bars * pattern.beats_per_bar;
+    const move: Record<string, () => void> = {
+      ArrowLeft: () => look({ step: { pad: at.pad, beat: Math.max(0, at.beat - STEP) } }),
+      ArrowRight: () => look({ step: { pad: at.pad, beat: Math.min(end - STEP, at.beat + STEP) } }),
+      ArrowUp: () => (event.shiftKey ? louder(at, 8) : look({ step: { pad: lanes[Math.max(0, i - 1)]?.pad ?? at.pad, beat: at.beat } })),
+      ArrowDown: () => (event.shiftKey ? louder(at, -8) : look({ step: { pad: lanes[Math.min(lanes.length - 1, i + 1)]?.pad ?? at.pad, beat: at.beat } })),
+      Enter: () => lane && toggle(lane, at.beat),
+      Home: () => look({ step: { pad: at.pad, beat: 0 } }),
+      End: () => look({ step: { pad: at.pad, beat: end - STEP } }),
+    };
+    const action = move[event.key];
+    if (!action || event.ctrlKey || event.metaKey || event.altKey) return;
+    event.preventDefault();
+    event.stopPropagation();
+    action();
+  }
+  function toggle(lane: Lane, beat: number) {
+    const hit = hitAt(lane, beat);
+    if (hit) void edit({ type: "remove_hits", pattern: pattern.id, hits: [{ pad: hit.pad, beat: hit.beat }] });
+    else put(lane, beat, null);
+  }
+  function louder(at: { pad: number; beat: number }, by: number) {
+    const lane = lanes.find((l) => l.pad === at.pad);
+    const hit = lane && hitAt(lane, at.beat);
+    if (hit) void edit({ type: "set_velocity", pattern: pattern.id, hits: [{ pad: hit.pad, beat: hit.beat }], velocity: Math.min(127, Math.max(1, hit.velocity + by)) });
+  }
+
+  const here = cursor ? pattern.hits.find((h) => h.pad === cursor.pad && Math.abs(h.beat - cursor.beat) < STEP / 2) : undefined;
+  return (
+    <div className="flex" style={{ height }}>
+      <div className="shrink-0" style={{ width: NAMES, paddingTop: top }}>
+        {lanes.map((lane) => (
+          <button
+            key={lane.pad}
+            type="button"
+            title={lane.name}
+            aria-label={`Play ${lane.name}`}
+            className={`flex w-full items-center gap-1 truncate pr-2 pl-3 text-left text-[12px] font-semibold hover:bg-well ${sounding[lane.pad] ? "text-now" : ""}`}
+            style={{ height: row }}
+            onPointerDown={() => {
+              voices.press(lane.pad);
+              look({ pads: [lane.pad] });
+            }}
+            onPointerUp={() => voices.release(lane.pad)}
+          >
+            <span aria-hidden className="w-3 shrink-0 text-[10px]" style={{ color: roleColor(lane.role) }}>
+              {lane.role ? ROLES[lane.role].glyph : names[lane.pad % PAGE]}
+            </span>
+            <span className="truncate">{lane.name}</span>
+          </button>
+        ))}
+      </div>
+      <div
+        ref={box}
+        role="application"
+        tabIndex={0}
+        data-own-arrows
+        data-testid="pattern-grid"
+        aria-label={`Steps of ${pattern.name}. Arrows move, Enter sets or removes a hit, Shift with up and down changes its velocity.`}
+        className="relative grow touch-none"
+        onPointerDown={onPointerDown}
+        onPointerMove={onPointerMove}
+        onPointerUp={onPointerUp}
+        onKeyDown={onKeyDown}
+      >
+        <canvas ref={canvas} style={{ width: width || "100%", height }} className="block" />
+        <span className="sr-only" aria-live="polite">
+          {cursor ? `step ${cursor.beat / STEP + 1}, ${here ? `hit, velocity ${here.velocity}` : "empty"}` : ""}
+        </span>
+      </div>
+    </div>
+  );
+}
+
+function paintLines(c: CanvasRenderingContext2D, pattern: Pattern, perBeat: number, width: number, height: number, top: number): void {
+  const steps = pattern.bars * pattern.beats_per_bar * 4;
+  c.font = '500 10px "Atkinson Hyperlegible Next Variable"';
+  for (let s = 0; s <= steps; s++) {
+    const bar = s % (pattern.beats_per_bar * 4) === 0;
+    const beat = s % 4 === 0;
+    if (!beat && perBeat < 26) continue;
+    const x = Math.min(width - 1, Math.round((s / 4) * perBeat));
+    c.fillStyle = bar ? INK : beat ? "rgba(42,27,51,0.28)" : "rgba(42,27,51,0.1)";
+    c.fillRect(x, bar ? 0 : top, 1, height);
+    if (top && bar && s < steps) {
+      c.fillStyle = "#5c5163";
+      c.fillText(`bar ${s / (pattern.beats_per_bar * 4) + 1}`, x + 4, 11);
+    }
+  }
+}
+
+function paintHit(c: CanvasRenderingContext2D, hit: Hit, lane: Lane, y: number, row: number, perBeat: number): void {
+  const wide = Math.max(3, STEP * perBeat * 0.8);
+  const tall = Math.max(3, (hit.velocity / 127) * (row - 4));
+  c.globalAlpha = lane.empty ? 0.3 : 1;
+  c.fillStyle = roleColor(lane.role);
+  c.fillRect(hit.beat * perBeat + 1, y + row - 2 - tall, wide, tall);
+  c.globalAlpha = 1;
+}

@@ -1,0 +1,73 @@
+import { useState } from "react";
+
+import { choosePattern } from "../../app/actions";
+import { useParameter } from "../../app/about";
+import { edit } from "../../app/edits";
+import { ordered, usePocket } from "../../app/pocket";
+import type { Pattern, Pocket } from "../../api/types";
+import { Button } from "../../design/Button";
+import { EditableName } from "../../design/EditableName";
+import { Menu } from "../../design/Menu";
+import { NumberField } from "../../design/NumberField";
+
+/** Name, length and the list of patterns. */
+export function PatternHead({ pocket, pattern }: { pocket: Pocket; pattern: Pattern | null }) {
+  const [renaming, setRenaming] = useState(false);
+  const bars = useParameter("pattern", "bars");
+  return (
+    <>
+      {pattern ? (
+        <EditableName
+          className="title block truncate text-[14.5px]"
+          label="Name of the pattern"
+          value={pattern.name}
+          editing={renaming}
+          onEditing={setRenaming}
+          onChange={(name) => void edit({ type: "set_pattern", pattern: pattern.id, name })}
+        />
+      ) : (
+        <span className="title text-[14.5px]">No pattern</span>
+      )}
+      {pattern ? (
+        <NumberField
+          parameter={{ ...bars, high: 8 }}
+          label="Length of the pattern in bars"
+          value={pattern.bars}
+          onChange={(value, gesture) => void edit({ type: "set_pattern", pattern: pattern.id, bars: Math.round(value) }, gesture)}
+          className="w-[58px] text-[12px]"
+        />
+      ) : null}
+      <Menu
+        label="Patterns"
+        trigger={<Button>Patterns ▾</Button>}
+        items={[
+          ...ordered(pocket.patterns).map((p) => ({ label: p.name, checked: p.id === pattern?.id, onSelect: () => void choosePattern(p.id) })),
+          ...(pattern ? [null] : []),
+          { label: "New, empty", onSelect: () => void addPattern(null) },
+          ...(pattern
+            ? [
+                { label: "Copy this one", onSelect: () => void addPattern(pattern) },
+                { label: "Rename", onSelect: () => setTimeout(() => setRenaming(true)) },
+                { label: "Remove this one", onSelect: () => void removePattern(pattern.id) },
+              ]
+            : []),
+        ]}
+      />
+    </>
+  );
+}
+
+export async function addPattern(copy: Pattern | null): Promise<void> {
+  const count = Object.keys(usePocket.getState().open?.pocket.patterns ?? {}).length;
+  const name = copy ? `${copy.name.slice(0, 70)}, again` : `Pattern ${count + 1}`;
+  if (await edit({ type: "add_pattern", name, bars: copy?.bars ?? 2, copy_of: copy?.id ?? null })) await choosePattern(newest());
+}
+
+async function removePattern(id: string): Promise<void> {
+  if (await edit({ type: "remove_pattern", pattern: id })) await choosePattern(newest());
+}
+
+function newest(): string | null {
+  const open = usePocket.getState().open;
+  return open ? (ordered(open.pocket.patterns).at(-1)?.id ?? null) : null;
+}

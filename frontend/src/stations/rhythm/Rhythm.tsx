@@ -1,0 +1,53 @@
+/** Rhythm: the pattern, large. */
+import { useRef } from "react";
+
+import type { Pattern, Pocket } from "../../api/types";
+import { usePocket } from "../../app/pocket";
+import { useView } from "../../app/view";
+import { Button } from "../../design/Button";
+import { addPattern } from "./PatternMenu";
+import { PatternGrid } from "./PatternGrid";
+import { lanesOf } from "./lanes";
+import { useHeight } from "../../wave/useCanvas";
+
+export function Rhythm() {
+  const pocket = usePocket((s) => s.open?.pocket);
+  const id = useView((s) => s.pattern);
+  if (!pocket) return null;
+  const pattern = id ? pocket.patterns[id] : undefined;
+  if (!pattern)
+    return (
+      <div className="m-4 rounded-[4px] border border-dashed border-ink2 p-6 text-ink2">
+        <p className="mb-3">No pattern yet. Take the rhythm a break already has with Original rhythm in Chop, or start an empty one and step hits in.</p>
+        <Button tone="solid" onClick={() => void addPattern(null)}>
+          New pattern
+        </Button>
+      </div>
+    );
+  return <Large pocket={pocket} pattern={pattern} />;
+}
+
+function Large({ pocket, pattern }: { pocket: Pocket; pattern: Pattern }) {
+  const page = useView((s) => s.page);
+  const chosen = useView((s) => s.pads);
+  const box = useRef<HTMLDivElement>(null);
+  const height = useHeight(box);
+  const lanes = lanesOf(pocket, pattern, page, chosen, true);
+  const room = Math.floor((height - 22) / Math.max(1, lanes.length));
+  return (
+    <div className="flex min-h-0 grow flex-col px-4 pt-2.5 pb-2">
+      <div ref={box} className="min-h-0 grow">
+        <div className="thin-scroll max-h-full overflow-auto rounded-[4px] border-[1.5px] border-ink bg-card" tabIndex={-1}>
+          {lanes.length ? (
+            <PatternGrid pattern={pattern} lanes={lanes} row={Math.min(44, Math.max(22, room))} heading />
+          ) : (
+            <p className="p-6 text-ink2">Nothing on the pads of this page: put some chops there first, in Chop.</p>
+          )}
+        </div>
+      </div>
+      <p className="pt-1.5 text-[12px] text-ink2">
+        Click a step to set a hit, again to remove it. Drag a hit up or down for its velocity, drag along a lane to paint. Hits off the grid stand where they were played.
+      </p>
+    </div>
+  );
+}

@@ -1,0 +1,111 @@
+/** The top bar: what plays, how fast, how loud, and the way back. */
+import { useEffect, useRef } from "react";
+
+import { togglePattern } from "../app/actions";
+import { useParameter } from "../app/about";
+import { edit, redo, undo } from "../app/edits";
+import { usePocket } from "../app/pocket";
+import { useView } from "../app/view";
+import { loopPlayer, useLoop } from "../audio/loop";
+import { Button } from "../design/Button";
+import { position } from "../design/format";
+import { Hint } from "../design/Hint";
+import { NumberField } from "../design/NumberField";
+import { Export } from "./Export";
+import { Meter } from "./Meter";
+import { Pockets } from "./Pockets";
+
+export function Transport() {
+  const open = usePocket((s) => s.open);
+  const playing = useLoop((s) => s.playing);
+  const ready = useLoop((s) => s.ready);
+  const patternId = useView((s) => s.pattern);
+  const tempo = useParameter("pocket", "tempo");
+  const level = useParameter("pocket", "level");
+  const swing = useParameter("pattern", "swing");
+  if (!open) return null;
+  const pocket = open.pocket;
+  const pattern = patternId ? pocket.patterns[patternId] : undefined;
+
+  return (
+    <header className="flex items-center gap-4 border-b-[1.5px] border-ink bg-card px-4">
+      <h1 className="title text-[19px] whitespace-nowrap">Grain Pocket</h1>
+      <Pockets />
+      <span className="w-2" />
+      <Hint text="Play or stop the pattern" keys="Shift Space">
+        <button
+          type="button"
+          aria-label={playing ? "Stop the pattern" : "Play the pattern"}
+          aria-disabled={!ready}
+          data-testid="play"
+          onClick={togglePattern}
+          className={`grid h-8 w-16 place-items-center rounded-[4px] text-[14px] text-white ${playing ? "bg-now" : "bg-ink hover:bg-ink2"} ${ready ? "" : "opacity-45"}`}
+        >
+          {playing ? "■" : "▶"}
+        </button>
+      </Hint>
+      <Value label="position">
+        <Position beatsPerBar={pattern?.beats_per_bar ?? 4} />
+      </Value>
+      <Value label="tempo">
+        <NumberField className="w-[58px]" parameter={tempo} value={pocket.tempo} showUnit={false} onChange={(value, gesture) => void edit({ type: "set_pocket", tempo: value }, gesture)} />
+      </Value>
+      <Value label="swing">
+        {pattern ? (
+          <NumberField
+            className="w-[50px]"
+            parameter={swing}
+            value={pattern.swing}
+            onChange={(value, gesture) => void edit({ type: "set_pattern", pattern: pattern.id, swing: value }, gesture)}
+          />
+        ) : (
+          "–"
+        )}
+      </Value>
+      <Value label="level">
+        <NumberField className="w-[72px]" parameter={level} value={pocket.level} onChange={(value, gesture) => void edit({ type: "set_pocket", level: value }, gesture)} />
+      </Value>
+      <span className="grow" />
+      <Meter />
+      <div className="flex gap-1.5">
+        <Button disabled={!open.undo} hint={open.undo ? `Take back: ${open.undo}` : "Nothing to undo"} keys="Ctrl Z" onClick={() => void undo()}>
+          Undo
+        </Button>
+        <Button disabled={!open.redo} hint={open.redo ? `Do again: ${open.redo}` : "Nothing to redo"} keys="Ctrl Shift Z" onClick={() => void redo()}>
+          Redo
+        </Button>
+      </div>
+      <Export />
+      <Button tone="quiet" hint="Keys and hands" keys="?" aria-label="Help: keys and hands" onClick={() => useView.getState().look({ help: true })}>
+        ?
+      </Button>
+    </header>
+  );
+}
+
+function Value({ label, children }: { label: string; children: React.ReactNode }) {
+  return (
+    <div className="flex flex-col leading-[1.1]">
+      <span className="text-[10px] text-ink2">{label}</span>
+      <span className="text-[16px] font-semibold whitespace-nowrap">{children}</span>
+    </div>
+  );
+}
+
+/** Written straight into the page, many times a second: React need not know. */
+function Position({ beatsPerBar }: { beatsPerBar: number }) {
+  const text = useRef<HTMLSpanElement>(null);
+  const playing = useLoop((s) => s.playing);
+  useEffect(() => {
+    const show = () => {
+      const loop = loopPlayer.loop();
+      const beat = playing && loop ? (loopPlayer.place() * loop.tempo) / 60 / loop.rate : 0;
+      if (text.current) text.current.textContent = position(beat, beatsPerBar);
+    };
+    show();
+    if (!playing) return;
+    const timer = window.setInterval(show, 40);
+    return () => window.clearInterval(timer);
+  }, [playing, beatsPerBar]);
+  return <span ref={text} className="inline-block w-[76px]" data-testid="position" />;
+}

@@ -1,0 +1,203 @@
+/** Paints waves, bands, slices and grids on a canvas. Pixels are CSS pixels; the canvas is scaled beforehand. */
+import type { Grid, SliceMark } from "./marks";
+import { BASE, columns, sampleReader } from "./peaks";
+import { CARD, INK, NOW, ROLES, RULE } from "../design/roles";
+
+export interface Frame {
+  hash: string;
+  frames: number;
+  start: number;
+  perPixel: number;
+  width: number;
+}
+
+const SLICE_TINTS = [CARD, "#ecf0e6"];
+export const BAND_HEIGHT = 13;
+
+/** Match the bitmap to the element and the screen, and return a context in CSS pixels. */
+export function prepare(canvas: HTMLCanvasElement, width: number, height: number): CanvasRenderingContext2D {
+  const scale = window.devicePixelRatio || 1;
+  if (canvas.width !== Math.round(width * scale) || canvas.height !== Math.round(height * scale)) {
+    canvas.width = Math.round(width * scale);
+    canvas.height = Math.round(height * scale);
+  }
+  const context = canvas.getContext("2d") as CanvasRenderingContext2D;
+  context.setTransform(scale, 0, 0, scale, 0, 0);
+  return context;
+}
+
+/** fit: scale so that the loudest part in view fills the height. */
+export function paintWave(c: CanvasRenderingContext2D, frame: Frame, top: number, height: number, color = INK, fit = false): void {
+  if (frame.perPixel < 4) {
+    paintSamples(c, frame, top, height, color);
+    return;
+  }
+  const middle = top + height / 2;
+  const close = frame.perPixel < BASE;
+  const cols = close ? sampleColumns(frame) : columns(frame.hash, frame.frames, frame.start, frame.perPixel, frame.width);
+  let scale = height / 2;
+  if (fit) {
+    let peak = 0;
+    for (let x = 0; x < frame.width; x++) peak = Math.max(peak, cols.max[x] as number, -(cols.min[x] as number));
+    scale /= Math.max(peak, 0.02);
+  }
+  c.fillStyle = color;
+  for (let x = 0; x < frame.width; x++) {
+    const high = middle - (cols.max[x] as number) * scale;
+    const low = middle - (cols.min[x] as number) * scale;
+    c.fillRect(x, high, 1, Math.max(1, low - high));
+  }
+}
+
+/** Extremes of each pixel from the samples themselves, where the stored peaks are too coarse. */
+function sampleColumns(frame: Frame): { min: Float32Array; max: Float32Array } {
+  const min = new Float32Array(frame.width);
+  const max = new Float32Array(frame.width);
+  const read = sampleReader(frame.hash);
+  for (let x = 0; x < frame.width; x++) {
+    const first = Math.max(0, Math.floor(frame.start + x * frame.perPixel));
+    // One sample over, so that neighbouring columns touch.
+    const last = Math.min(frame.frames, Math.floor(frame.start + (x + 1) * frame.perPixel) + 1);
+    let low = Infinity;
+    let high = -Infinity;
+    for (let i = first; i < last; i++) {
+      const value = read(i) ?? 0;
+      if (value < low) low = value;
+      if (value > high) high = value;
+    }
+    if (high >= low) {
+      min[x] = low;
+      max[x] = high;
+    }
+  }
+  return { min, max };
+}
+
+/** Close enough to see single samples: a line through them, and dots when there is room. */
+function paintSamples(c: CanvasRenderingContext2D, frame: Frame, top: number, height: number, color: string): void {
+  const middle = top + height / 2;
+  const read = sampleReader(frame.hash);
+  const first = Math.max(0, Math.floor(frame.start));
+  const last = Math.min(frame.frames - 1, Math.ceil(frame.start + frame.width * frame.perPixel));
+  c.strokeStyle = color;
+  c.fillStyle = color;
+  c.lineWidth = 1.3;
+  c.beginPath();
+  let drawing = false;
+  const dots = frame.perPixel < 1 / 6;
+  for (let i = first; i <= last; i++) {
+    const value = read(i);
+    if (value === undefined) {
+      drawing = false;
+      continue;
+    }
+    const x = (i - frame.start) / frame.perPixel;
+    const y = middle - value * (height / 2);
+    if (drawing) c.lineTo(x, y);
+    else c.moveTo(x, y);
+    drawing = true;
+    if (dots) c.fillRect(x - 1.5, y - 1.5, 3, 3);
+  }
+  c.stroke();
+}
+
+const BANDS = [
+  { key: "high", color: ROLES.hat.color, label: "high" },
+  { key: "mid", color: ROLES.snare.color, label: "mid" },
+  { key: "low", color: ROLES.kick.color, label: "low" },
+] as const;
+
+/** Three rows, high over middle over low: darker is louder. */
+export function paintBands(c: CanvasRenderingContext2D, frame: Frame, top: number): void {
+  const cols = columns(frame.hash, frame.frames, frame.start, Math.max(frame.perPixel, 0.01), frame.width);
+  BANDS.forEach((band, row) => {
+    c.fillStyle = band.color;
+    const levels = cols[band.key];
+    const y = top + row * BAND_HEIGHT;
+    for (let x = 0; x < frame.width; x++) {
+      // 66 dB in 255 steps; 30 dB of them are shown, from -36 dBFS.
+      const alpha = ((levels[x] as number) - 116) / 116;
+      if (alpha <= 0) continue;
+      c.globalAlpha = Math.min(1, alpha);
+      c.fillRect(x, y, 1, BAND_HEIGHT - 2);
+    }
+    c.globalAlpha = 1;
+  });
+}
+
+export function paintSlices(c: CanvasRenderingContext2D, frame: Frame, slices: SliceMark[], height: number, chosen: Set<string>): void {
+  const x = (at: number) => (at - frame.start) / frame.perPixel;
+  for (const slice of slices) {
+    const left = x(slice.start);
+    const right = x(slice.end);
+    if (right < 0 || left > frame.width) continue;
+    c.fillStyle = chosen.has(slice.id) ? "#f3d9e2" : (SLICE_TINTS[slice.number % 2] as string);
+    c.fillRect(left, 0, right - left, height);
+  }
+}
+
+export function paintCuts(c: CanvasRenderingContext2D, frame: Frame, slices: SliceMark[], height: number, chosen: Set<string>): void {
+  c.font = '600 10px "Atkinson Hyperlegible Next Variable"';
+  let freeFrom = -1;
+  for (const slice of slices) {
+    const left = (slice.start - frame.start) / frame.perPixel;
+    if (left < -20 || left > frame.width) continue;
+    const on = chosen.has(slice.id);
+    c.fillStyle = on ? NOW : slice.color;
+    c.fillRect(Math.round(left), 0, on ? 2 : 1.3, height);
+    const text = String(slice.number);
+    const room = 5 + text.length * 6;
+    if (left < freeFrom && !on) continue;
+    c.fillRect(Math.round(left), 0, room, 13);
+    c.fillStyle = "#fff";
+    c.fillText(text, Math.round(left) + 3, 10);
+    freeFrom = left + room + 1;
+  }
+}
+
+export function paintGrid(c: CanvasRenderingContext2D, frame: Frame, grid: Grid, top: number, height: number, numbers: boolean): void {
+  const beat = grid.samplesPerBeat;
+  const perBeat = beat / frame.perPixel;
+  const step = perBeat >= 8 ? 1 : grid.beatsPerBar * 2 ** Math.max(0, Math.ceil(Math.log2(10 / (perBeat * grid.beatsPerBar))));
+  const first = Math.floor((frame.start - grid.barOne) / beat / step) * step;
+  c.font = '500 10px "Atkinson Hyperlegible Next Variable"';
+  for (let n = first; ; n += step) {
+    const x = (grid.barOne + n * beat - frame.start) / frame.perPixel;
+    if (x > frame.width) break;
+    if (x < -40) continue;
+    const bar = n % grid.beatsPerBar === 0;
+    c.fillStyle = bar ? "rgba(42,27,51,0.55)" : "rgba(42,27,51,0.2)";
+    c.fillRect(Math.round(x), top, 1, bar ? height : height * 0.6);
+    if (numbers && bar && perBeat * step * (step === 1 ? grid.beatsPerBar : 1) > 22) {
+      c.fillStyle = "#5c5163";
+      c.fillText(String(Math.round(n / grid.beatsPerBar) + 1), Math.round(x) + 3, top + 9);
+    }
+  }
+}
+
+export function paintSpan(c: CanvasRenderingContext2D, frame: Frame, start: number, end: number, height: number): void {
+  const left = (start - frame.start) / frame.perPixel;
+  const right = (end - frame.start) / frame.perPixel;
+  c.fillStyle = "rgba(179,32,90,0.13)";
+  c.fillRect(left, 0, right - left, height);
+  c.fillStyle = NOW;
+  c.fillRect(left, 0, 1.5, height);
+  c.fillRect(right - 1.5, 0, 1.5, height);
+}
+
+export function paintPlace(c: CanvasRenderingContext2D, frame: Frame, at: number, height: number, playing: boolean): void {
+  const x = (at - frame.start) / frame.perPixel;
+  if (x < -8 || x > frame.width + 8) return;
+  c.fillStyle = playing ? NOW : "rgba(42,27,51,0.75)";
+  c.fillRect(x - 0.75, 0, playing ? 2 : 1.2, height);
+  c.beginPath();
+  c.moveTo(x - 6, 0);
+  c.lineTo(x + 7, 0);
+  c.lineTo(x + 0.5, 8);
+  c.fill();
+}
+
+export function paintRule(c: CanvasRenderingContext2D, y: number, width: number): void {
+  c.fillStyle = RULE;
+  c.fillRect(0, y, width, 1);
+}

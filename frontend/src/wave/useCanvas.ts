@@ -1,0 +1,66 @@
+import { useCallback, useEffect, useRef, useState, type RefObject } from "react";
+
+import { onPicture } from "./peaks";
+
+/** One side of an element, followed as it changes. The element is there from the first render on. */
+function useSide(target: RefObject<HTMLElement | null>, side: "clientWidth" | "clientHeight"): number {
+  const [length, setLength] = useState(0);
+  useEffect(() => {
+    const element = target.current;
+    if (!element) return;
+    const watch = new ResizeObserver(() => setLength(Math.floor(element[side])));
+    watch.observe(element);
+    setLength(Math.floor(element[side]));
+    return () => watch.disconnect();
+  }, [target, side]);
+  return length;
+}
+
+export function useWidth(target: RefObject<HTMLElement | null>): number {
+  return useSide(target, "clientWidth");
+}
+
+export function useHeight(target: RefObject<HTMLElement | null>): number {
+  return useSide(target, "clientHeight");
+}
+
+/**
+ * Paint at most once a frame: when asked, when a picture has come, and all the time while `moving`. The painter is the
+ * newest one given. Returns the function that asks.
+ */
+export function usePaint(paint: () => void, moving: boolean): () => void {
+  const latest = useRef(paint);
+  const asked = useRef(0);
+  const ask = useCallback(() => {
+    if (!asked.current) {
+      asked.current = requestAnimationFrame(() => {
+        asked.current = 0;
+        latest.current();
+      });
+    }
+  }, []);
+  useEffect(() => {
+    latest.current = paint;
+    ask();
+  });
+  useEffect(() => onPicture(ask), [ask]);
+  useEffect(() => {
+    if (!moving) return;
+    let frame = requestAnimationFrame(function again() {
+      latest.current();
+      frame = requestAnimationFrame(again);
+    });
+    return () => cancelAnimationFrame(frame);
+  }, [moving]);
+  useEffect(
+    () => () => {
+      cancelAnimationFrame(asked.current);
+      asked.current = 0;
+    },
+    [],
+  );
+  useEffect(() => {
+    void document.fonts.ready.then(ask);
+  }, [ask]);
+  return ask;
+}

@@ -1,0 +1,107 @@
+"""The command line: `python -m grainpocket serve`, and what it is made of."""
+
+from __future__ import annotations
+
+import json
+import logging
+import os
+import subprocess
+import sys
+from dataclasses import replace
+from pathlib import Path
+
+import click
+
+from grainpocket import launch
+from grainpocket.settings import Settings
+
+
+def _settings(data: str | None = None, port: int | None = None) -> Settings:
+    settings = Settings()
+    return replace(settings, data=Path(data) if data else settings.data, port=port or settings.port)
+
+
+_data = click.option("--data", help="Folder that everything is kept in (GRAINPOCKET_DATA, else ./data).")
+_port = click.option("--port", type=int, help="Port on 127.0.0.1 (GRAINPOCKET_PORT, else 8000).")
+
+
+@click.group()
+def main() -> None:
+    """Grain Pocket: cut samples, put them on pads, rebuild the rhythm."""
+    logging.basicConfig(level=logging.INFO, format="%(asctime)s %(name)s %(message)s")
+    for quiet in ("alembic", "huey", "waitress"):
+        logging.getLogger(quiet).setLevel(logging.WARNING)
+
+
+@main.command()
+@_data
+@_port
+def serve(data: str | None, port: int | None) -> None:
+    """Run the application: web server and worker."""
+    settings = _settings(data, port)
+    click.echo(f"Grain Pocket is at http://127.0.0.1:{settings.port}/ (Ctrl-C ends it; everything is kept in {settings.data}).")
+    raise SystemExit(launch.run(settings))
+
+
+@main.command()
+@_data
+@_port
+@click.option("--fresh", is_flag=True, help="Throw an older demo away and make it anew.")
+def demo(data: str | None, port: int | None, fresh: bool) -> None:
+    """Run the application with the demo pocket in it."""
+    settings = _settings(data or os.environ.get("GRAINPOCKET_DATA", ".demo"), port)
+    # In a process of its own: what analysis loads is given back before the server starts.
+    make = [sys.executable, "-m", "grainpocket", "make-demo", "--data", str(settings.data), *(["--fresh"] if fresh else [])]
+    subprocess.run(make, check=True)
+    click.echo(f"Grain Pocket is at http://127.0.0.1:{settings.port}/ (Ctrl-C ends it; everything is kept in {settings.data}).")
+    raise SystemExit(launch.run(settings))
+
+
+@main.command()
+@_data
+@click.option("--fresh", is_flag=True)
+def make_demo(data: str | None, fresh: bool) -> None:
+    """Make the demo pocket in a data folder, and end."""
+    from grainpocket.demo.pocket import make_demo
+
+    make_demo(_settings(data), fresh, click.echo)
+
+
+@main.command()
+def web() -> None:
+    """The web process alone (the launcher runs it)."""
+    import waitress
+
+    from grainpocket.web.app import create_app
+
+    launch.watch_parent()
+    settings = _settings()
+    extra = tuple(int(p) for p in os.environ.get("GRAINPOCKET_DEV_PORTS", "").split(",") if p)
+    app = create_app(settings, extra)
+    waitress.serve(
+        app, listen=f"127.0.0.1:{settings.port}", threads=24, ident=None, send_bytes=1,
+        max_request_body_size=settings.most_bytes + 1_000_000, channel_timeout=3600,
+    )  # fmt: skip
+
+
+@main.command()
+def worker() -> None:
+    """The worker process alone (the launcher runs it)."""
+    from grainpocket.jobs.worker import Worker
+
+    launch.watch_parent()
+    Worker(_settings()).serve()
+
+
+@main.command()
+@click.argument("target", type=click.Path(dir_okay=False))
+def openapi(target: str) -> None:
+    """Write the OpenAPI document, from which the TypeScript client is generated."""
+    import tempfile
+
+    from grainpocket.web.app import create_app
+
+    with tempfile.TemporaryDirectory() as folder:
+        app = create_app(Settings(data=Path(folder)))
+        document = app.api_doc
+    Path(target).write_text(json.dumps(document, indent=1, sort_keys=True) + "\n")

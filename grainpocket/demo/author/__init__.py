@@ -1,0 +1,1 @@
+"""How the demo records are made. Run `make demo-audio` (needs FluidSynth and the FluidR3 sound font, both in Debian)."""

@@ -1,0 +1,65 @@
+"""A file becomes a find: decode, measure, listen, keep, add."""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+from collections.abc import Callable
+from pathlib import Path
+
+from grainpocket.core.edits.pocket_wide import AddSource
+from grainpocket.core.listen.hearing import hear
+from grainpocket.core.pocket import RATE, Origin
+from grainpocket.core.sound.audio import BadAudio
+from grainpocket.core.sound.peaks import PeakBuilder
+from grainpocket.core.sound.read import blocks, probe
+from grainpocket.store.audio import AudioStore
+
+# report(progress 0..1, step) tells how far it is and raises Cancelled when the musician wants it to stop.
+Report = Callable[[float, str], None]
+_DECODE, _LISTEN = 0.5, 0.95
+
+
+class Cancelled(Exception):
+    pass
+
+
+def import_file(path: Path, name: str, store: AudioStore, most_minutes: float, report: Report) -> AddSource:
+    """Store the audio of a file and return the edit that adds it to a pocket. Raises BadAudio or Cancelled; then nothing
+    of it is in the store."""
+    reading = probe(path)
+    too_long = f"It is longer than {most_minutes:g} minutes, the most that one find may last. Cut it shorter and try again."
+    if reading.frames > most_minutes * 60 * reading.rate:
+        raise BadAudio(too_long)
+    builder = PeakBuilder(RATE)
+    with store.writer(RATE, min(reading.channels, 2)) as writer:
+        for block, share in blocks(path, RATE, reading):
+            writer.write(block)
+            builder.feed(block)
+            report(share * _DECODE, "Decoding")
+            if writer.frames > most_minutes * 60 * RATE:
+                raise BadAudio(too_long)
+        if not writer.frames:
+            raise BadAudio("The file holds less than one sample of sound.")
+        digest = writer.close()
+        hearing = hear(writer.read_mono(), RATE, lambda share: report(_DECODE + share * (_LISTEN - _DECODE), "Listening"))
+        report(_LISTEN, "Saving")
+        writer.keep(digest, builder.finish(), hearing)
+    origin = Origin(
+        file=clean_name(name, 200), format=reading.format, rate=reading.rate, channels=reading.channels,
+        lossy=reading.lossy, notes=tuple(reading.notes),
+    )  # fmt: skip
+    return AddSource(name=find_name(name), audio=digest, frames=writer.frames, channels=writer.channels, origin=origin)
+
+
+def clean_name(name: str, most: int) -> str:
+    """The last part of a path, without control characters, as the musician would read it."""
+    last = re.split(r"[/\\]", unicodedata.normalize("NFC", name))[-1]
+    # Zero-width joiners are invisible but hold emoji together.
+    readable = "".join(c for c in last if c == "\u200d" or unicodedata.category(c) not in ("Cc", "Cf", "Cs", "Zl", "Zp"))
+    return readable.strip(" .")[:most]
+
+
+def find_name(name: str) -> str:
+    """A find's name from its file's: without the ending."""
+    return clean_name(re.sub(r"\.(wav|wave|aif|aiff|aifc|flac|ogg|oga|opus|mp3)$", "", name.strip(), flags=re.I), 80) or "Untitled"

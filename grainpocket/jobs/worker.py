@@ -1,0 +1,102 @@
+"""The worker process: takes jobs from the queue and carries them out, one at a time."""
+
+from __future__ import annotations
+
+import json
+import logging
+import shutil
+import time
+
+from grainpocket.core.edits import Refusal
+from grainpocket.core.sound.audio import BadAudio
+from grainpocket.jobs.importing import Cancelled, Report, import_file
+from grainpocket.jobs.queue import POLL_S, open_queue, task_of
+from grainpocket.settings import Settings
+from grainpocket.store.audio import AudioStore
+from grainpocket.store.database import Database
+from grainpocket.store.jobs import JobStore
+from grainpocket.store.models import JobRow
+from grainpocket.store.pockets import NoSuchPocket, PocketStore
+
+log = logging.getLogger("grainpocket.worker")
+_REPORT_EVERY_S = 0.1
+_OUR_FAULT = (
+    "Something went wrong inside Grain Pocket. Nothing was added, and the rest of the pocket is as it was. "
+    "Try again; if it fails again, the file may be damaged."
+)
+
+
+class Worker:
+    def __init__(self, settings: Settings) -> None:
+        self.settings = settings
+        database = Database(settings.database)
+        self.jobs, self.pockets, self.audio = JobStore(database), PocketStore(database), AudioStore(settings.audio)
+        self.queue = open_queue(settings)
+        self.task = task_of(self.queue, self.run)
+
+    def recover(self) -> None:
+        """Take up what a killed worker left. Uploads whose job is over are removed."""
+        self.queue.storage.flush_queue()
+        self.audio.clear_parts()
+        waiting = self.jobs.recover()
+        for job_id in waiting:
+            self.task(job_id)
+        for left in self.settings.uploads.glob("*"):
+            row = self.jobs.get(left.stem)
+            old = time.time() - left.stat().st_mtime > 3600
+            if (row is not None and row.state not in ("queued", "running")) or (row is None and old):
+                left.unlink(missing_ok=True)
+
+    def serve(self) -> None:
+        """Work until the process is told to stop."""
+        self.recover()
+        consumer = self.queue.create_consumer(workers=1, periodic=False, initial_delay=POLL_S, max_delay=POLL_S, backoff=1.0)
+        consumer.run()
+
+    def run(self, job_id: str) -> None:
+        row = self.jobs.start(job_id)
+        if row is None:
+            return
+        try:
+            message = _KINDS[row.kind](self, row, self._reporter(job_id))
+        except Cancelled:
+            self.jobs.finish(job_id, "cancelled", "Cancelled; nothing was added.")
+        except (BadAudio, Refusal) as error:
+            self.jobs.finish(job_id, "failed", str(error))
+        except NoSuchPocket:
+            self.jobs.finish(job_id, "failed", "The pocket it was meant for is gone.")
+        except Exception:
+            log.exception("job %s", job_id)
+            self.jobs.finish(job_id, "failed", _OUR_FAULT)
+        else:
+            self.jobs.finish(job_id, "done", message)
+        (self.settings.uploads / job_id).unlink(missing_ok=True)
+
+    def _reporter(self, job_id: str) -> Report:
+        last = 0.0
+
+        def report(progress: float, step: str) -> None:
+            nonlocal last
+            now = time.monotonic()
+            if now - last >= _REPORT_EVERY_S:
+                last = now
+                if self.jobs.report(job_id, progress, step):
+                    raise Cancelled
+
+        return report
+
+    def _import(self, row: JobRow, report: Report) -> str:
+        if self.pockets.has_gesture(row.pocket, row.id):
+            return ""  # The worker died between adding the find and saying so.
+        detail = json.loads(row.detail)
+        path = self.settings.uploads / row.id
+        if not path.exists():
+            raise BadAudio("The uploaded file is no longer there. Add it again.")
+        if shutil.disk_usage(self.settings.data).free < path.stat().st_size:
+            log.warning("little room left on the disk for %s", path)
+        added = import_file(path, detail["name"], self.audio, self.settings.most_minutes, report)
+        self.pockets.edit(row.pocket, None, added, self.audio, gesture=row.id, author="import")
+        return " ".join(added.origin.notes)
+
+
+_KINDS = {"import": Worker._import}

@@ -1,0 +1,170 @@
+"""Audio by the hash of its samples, with its peaks and hearing: written once, never changed.
+
+    <root>/<hash>/audio.wav     float32 WAV at the pocket's rate
+    <root>/<hash>/peaks-<k>.bin zoom level k, see core.sound.peaks
+    <root>/<hash>/hearing.json  the analysis, with its version
+
+An asset's folder is made under another name and moved into place when it is whole, so that a folder with a hash for a
+name is always complete.
+"""
+
+from __future__ import annotations
+
+import errno
+import hashlib
+import json
+import os
+import shutil
+import threading
+import uuid
+from collections import OrderedDict
+from collections.abc import Sequence
+from pathlib import Path
+from types import TracebackType
+
+import numpy as np
+import soundfile as sf
+
+from grainpocket.core.listen.hearing import Hearing
+from grainpocket.core.sound.audio import BadAudio, Samples
+from grainpocket.core.sound.peaks import Peaks
+
+_PARTS = ".parts"
+_OPEN_FILES = 24
+
+
+def is_hash(text: str) -> bool:
+    return len(text) == 64 and all(c in "0123456789abcdef" for c in text)
+
+
+class AudioWriter:
+    """Takes (n, channels) float32 blocks; `keep` puts the asset in the store and returns its hash.
+
+    Used as a context: what was not kept when it ends leaves nothing behind.
+    """
+
+    def __init__(self, root: Path, rate: int, channels: int) -> None:
+        self._root = root
+        self._folder = root / _PARTS / uuid.uuid4().hex
+        self._folder.mkdir(parents=True)
+        self._rate, self.channels, self.frames = rate, channels, 0
+        self._hash = hashlib.sha256(f"f32 {channels} {rate}\n".encode())
+        self._file = sf.SoundFile(str(self._folder / "audio.wav"), "w", rate, channels, subtype="FLOAT", format="WAV")
+
+    def write(self, block: Samples) -> None:
+        try:
+            self._file.write(block)
+        except (sf.LibsndfileError, OSError) as error:
+            raise disk_full_error() from error
+        self._hash.update(np.ascontiguousarray(block, dtype="<f4").tobytes())
+        self.frames += len(block)
+
+    def close(self) -> str:
+        """No more samples; the hash of all that came."""
+        self._file.close()
+        return self._hash.hexdigest()
+
+    def read_mono(self) -> Samples:
+        """(n,) float32 of what was written, after close."""
+        out = np.empty(self.frames, np.float32)
+        at = 0
+        with sf.SoundFile(str(self._folder / "audio.wav")) as file:
+            for block in file.blocks(1 << 18, dtype="float32", always_2d=True):
+                out[at : at + len(block)] = block.mean(axis=1)
+                at += len(block)
+        return out
+
+    def keep(self, digest: str, peaks: Sequence[Peaks], hearing: Hearing) -> None:
+        try:
+            for level, array in enumerate(peaks):
+                (self._folder / f"peaks-{level}.bin").write_bytes(array.tobytes())
+            (self._folder / "hearing.json").write_text(json.dumps(hearing.to_json()))
+            for path in self._folder.iterdir():
+                _sync(path)
+            target = self._root / digest
+            if not target.exists():
+                os.rename(self._folder, target)
+                _sync(self._root)
+        except OSError as error:
+            if error.errno == errno.ENOSPC:
+                raise disk_full_error() from error
+            if not (self._root / digest).exists():
+                raise
+
+    def __enter__(self) -> AudioWriter:
+        return self
+
+    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
+        self._file.close()
+        shutil.rmtree(self._folder, ignore_errors=True)
+
+
+class AudioStore:
+    """Reads assets. Satisfies the core's Reader and Library protocols."""
+
+    def __init__(self, root: Path) -> None:
+        root.mkdir(parents=True, exist_ok=True)
+        self.root = root
+        self._lock = threading.Lock()
+        self._open: OrderedDict[str, tuple[sf.SoundFile, threading.Lock]] = OrderedDict()
+        self._hearings: dict[str, Hearing] = {}
+
+    def writer(self, rate: int, channels: int) -> AudioWriter:
+        return AudioWriter(self.root, rate, channels)
+
+    def has(self, audio: str) -> bool:
+        return is_hash(audio) and (self.root / audio).is_dir()
+
+    def clear_parts(self) -> None:
+        """Remove what killed imports left. Only when no import can be running."""
+        shutil.rmtree(self.root / _PARTS, ignore_errors=True)
+
+    def frames(self, audio: str) -> int:
+        file, _ = self._file(audio)
+        return int(file.frames)
+
+    def read(self, audio: str, start: int, end: int) -> Samples:
+        """(end - start, channels) float32; outside the audio is silence."""
+        file, lock = self._file(audio)
+        out = np.zeros((max(0, end - start), file.channels), np.float32)
+        a, b = max(0, start), min(file.frames, end)
+        if b > a:
+            with lock:
+                file.seek(a)
+                out[a - start : b - start] = file.read(b - a, dtype="float32", always_2d=True)
+        return out
+
+    def peaks_path(self, audio: str, level: int) -> Path:
+        if not self.has(audio):
+            raise KeyError(audio)
+        return self.root / audio / f"peaks-{level}.bin"
+
+    def hearing(self, audio: str) -> Hearing:
+        if audio not in self._hearings:
+            if not self.has(audio):
+                raise KeyError(audio)
+            self._hearings[audio] = Hearing.from_json(json.loads((self.root / audio / "hearing.json").read_text()))
+        return self._hearings[audio]
+
+    def _file(self, audio: str) -> tuple[sf.SoundFile, threading.Lock]:
+        with self._lock:
+            if audio not in self._open:
+                if not self.has(audio):
+                    raise KeyError(audio)
+                self._open[audio] = sf.SoundFile(str(self.root / audio / "audio.wav")), threading.Lock()
+                if len(self._open) > _OPEN_FILES:
+                    self._open.popitem(last=False)
+            self._open.move_to_end(audio)
+            return self._open[audio]
+
+
+def disk_full_error() -> BadAudio:
+    return BadAudio("The disk is full: nothing of this file was kept, all else is as it was. Free some space and try again.")
+
+
+def _sync(path: Path) -> None:
+    handle = os.open(path, os.O_RDONLY)
+    try:
+        os.fsync(handle)
+    finally:
+        os.close(handle)

@@ -1,0 +1,12 @@
+"""Alembic's entry: run the migrations on the connection that the application hands over."""
+
+from alembic import context
+
+from grainpocket.store.models import Base
+
+connection = context.config.attributes["connection"]
+context.configure(connection=connection, target_metadata=Base.metadata, render_as_batch=True)
+with context.begin_transaction():
+    context.run_migrations()
+if connection.in_transaction():
+    connection.commit()

@@ -1,0 +1,168 @@
+"""Pockets and their history: edits make revisions, undo and redo move a pointer."""
+
+from __future__ import annotations
+
+import threading
+import time
+import uuid
+import zlib
+from dataclasses import dataclass
+
+from sqlalchemy import select
+from sqlalchemy.orm import Session
+
+from grainpocket.core.edits import Edit, Library, Refusal
+from grainpocket.core.pocket import Pocket
+from grainpocket.store.database import Database
+from grainpocket.store.models import PocketRow, RevisionRow
+
+
+@dataclass(frozen=True)
+class State:
+    """A pocket as it stands. undo and redo name what those buttons would do, or are None."""
+
+    id: str
+    version: int
+    pocket: Pocket
+    undo: str | None
+    redo: str | None
+
+
+class Stale(Exception):
+    """The pocket has moved on since the state that the edit was made on. `additive` when only finds were added."""
+
+    def __init__(self, state: State, since: list[str], additive: bool) -> None:
+        super().__init__("stale")
+        self.state, self.since, self.additive = state, since, additive
+
+
+class NoSuchPocket(KeyError):
+    pass
+
+
+class PocketStore:
+    def __init__(self, database: Database) -> None:
+        self._database = database
+        self._parsed: dict[str, tuple[int, Pocket]] = {}
+        self._lock = threading.Lock()
+
+    def listing(self) -> list[PocketRow]:
+        with self._database.read() as session:
+            return list(session.scalars(select(PocketRow).order_by(PocketRow.touched.desc())))
+
+    def create(self, pocket: Pocket, pocket_id: str | None = None) -> State:
+        key, now = pocket_id or uuid.uuid4().hex[:12], time.time()
+        with self._database.write() as session:
+            row = PocketRow(id=key, name=pocket.name, head=None, version=1, created=now, touched=now)
+            session.add(row)
+            session.flush()
+            first = RevisionRow(
+                pocket=key, parent=None, redo=None, version=1, label="new pocket", author="", gesture=None, edit=None,
+                document=_packed(pocket), created=now,
+            )  # fmt: skip
+            session.add(first)
+            session.flush()
+            row.head = first.id
+        return self.load(key)
+
+    def load(self, key: str) -> State:
+        with self._database.read() as session:
+            row, head = _row(session, key)
+            return self._state(session, row, head)
+
+    def edit(
+        self, key: str, version: int | None, edit: Edit, library: Library, *, gesture: str | None = None, author: str = ""
+    ) -> State:
+        """Apply an edit made on `version` (None: on whatever is newest, for work that only adds).
+
+        Raises Stale when the pocket has moved on, Refusal when the edit cannot be made. An edit that changes nothing
+        makes no revision. Edits of one gesture by one author become one step of undo.
+        """
+        with self._database.write() as session:
+            row, head = _row(session, key)
+            state = self._state(session, row, head)
+            if version is not None and version != row.version:
+                raise self._stale(session, state, version)
+            new = edit.apply(state.pocket, library)
+            if new == state.pocket:
+                return state
+            continues = gesture is not None and gesture == head.gesture and author == head.author and head.parent is not None
+            parent = session.get_one(RevisionRow, head.parent) if continues else head
+            row.version += 1
+            row.name, row.touched = new.name, time.time()
+            made = RevisionRow(
+                pocket=key, parent=parent.id, redo=None, version=row.version,
+                label=head.label if continues else edit.label(state.pocket), author=author, gesture=gesture,
+                edit=edit.model_dump_json(), document=_packed(new), created=row.touched,
+            )  # fmt: skip
+            session.add(made)
+            session.flush()
+            parent.redo, row.head = made.id, made.id
+            if continues:
+                session.flush()
+                session.delete(head)
+            self._remember(made.id, key, new)
+            return self._state(session, row, made)
+
+    def has_gesture(self, key: str, gesture: str) -> bool:
+        """Whether an edit of this gesture was ever made, undone or not."""
+        with self._database.read() as session:
+            wanted = select(RevisionRow.id).where(RevisionRow.pocket == key, RevisionRow.gesture == gesture).limit(1)
+            return session.scalar(wanted) is not None
+
+    def undo(self, key: str, version: int) -> State:
+        return self._move(key, version, "parent", "There is nothing left to undo.")
+
+    def redo(self, key: str, version: int) -> State:
+        return self._move(key, version, "redo", "There is nothing to redo.")
+
+    def _move(self, key: str, version: int, way: str, nothing: str) -> State:
+        with self._database.write() as session:
+            row, head = _row(session, key)
+            if version != row.version:
+                raise self._stale(session, self._state(session, row, head), version)
+            target = getattr(head, way)
+            if target is None:
+                raise Refusal(nothing)
+            row.head = target
+            row.version += 1
+            row.touched = time.time()
+            state = self._state(session, row, session.get_one(RevisionRow, target))
+            row.name = state.pocket.name
+            return state
+
+    def _stale(self, session: Session, state: State, version: int) -> Stale:
+        rows = session.execute(
+            select(RevisionRow.label, RevisionRow.author, RevisionRow.version)
+            .where(RevisionRow.pocket == state.id, RevisionRow.version > version)
+            .order_by(RevisionRow.version)
+        ).all()
+        # Every version in between must be an import: an undo leaves no row, and then it is not known what changed.
+        additive = len(rows) == state.version - version and all(author == "import" for _, author, _ in rows)
+        return Stale(state, [label for label, _, _ in rows], additive)
+
+    def _state(self, session: Session, row: PocketRow, head: RevisionRow) -> State:
+        with self._lock:
+            known = self._parsed.get(row.id)
+        if known is not None and known[0] == head.id:
+            pocket = known[1]
+        else:
+            pocket = Pocket.model_validate_json(zlib.decompress(head.document))
+            self._remember(head.id, row.id, pocket)
+        redo = session.get(RevisionRow, head.redo) if head.redo is not None else None
+        return State(row.id, row.version, pocket, head.label if head.parent is not None else None, redo.label if redo else None)
+
+    def _remember(self, revision: int, key: str, pocket: Pocket) -> None:
+        with self._lock:
+            self._parsed[key] = (revision, pocket)
+
+
+def _row(session: Session, key: str) -> tuple[PocketRow, RevisionRow]:
+    row = session.get(PocketRow, key)
+    if row is None or row.head is None:
+        raise NoSuchPocket(key)
+    return row, session.get_one(RevisionRow, row.head)
+
+
+def _packed(pocket: Pocket) -> bytes:
+    return zlib.compress(pocket.model_dump_json().encode(), 1)

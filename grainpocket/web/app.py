@@ -1,0 +1,111 @@
+"""The Flask application."""
+
+from dataclasses import asdict
+from pathlib import Path
+
+from flask import Response, request, send_from_directory
+from flask_openapi3 import Info, OpenAPI
+from pydantic import ValidationError
+from werkzeug.exceptions import HTTPException
+
+from grainpocket.core.edits import Refusal
+from grainpocket.core.params import GROUPS
+from grainpocket.core.pocket import PAGE, RATE
+from grainpocket.core.sound import peaks
+from grainpocket.settings import Settings
+from grainpocket.store.pockets import NoSuchPocket, Stale
+from grainpocket.web import finds, pockets, sound
+from grainpocket.web.answers import FOREVER, json_of
+from grainpocket.web.desk import Desk, UnknownKey
+from grainpocket.web.schemas import About, ParameterDoc, Problem, StaleProblem, state_reply
+from grainpocket.web.security import guard
+
+VERSION = "0.1.0"
+STATIC = Path(__file__).parent / "static"
+FORMATS = [".wav", ".aif", ".aiff", ".flac", ".ogg", ".mp3"]
+
+
+def create_app(settings: Settings, extra_ports: tuple[int, ...] = ()) -> OpenAPI:
+    app = OpenAPI(
+        __name__, info=Info(title="Grain Pocket", version=VERSION), static_folder=None, doc_ui=False,
+        validation_error_callback=_invalid,
+    )  # fmt: skip
+    app.extensions["desk"] = Desk(settings)
+    guard(app, {settings.port, *extra_ports})
+    _errors(app)
+    _pages(app)
+
+    @app.get("/api/about", responses={200: About})
+    def about() -> Response:
+        parameters = {group: [ParameterDoc(**asdict(p)) for p in table] for group, table in GROUPS.items()}
+        return json_of(
+            About(
+                version=VERSION, rate=RATE, page=PAGE, most_bytes=settings.most_bytes, most_minutes=settings.most_minutes,
+                formats=FORMATS, peak_base=peaks.BASE, peak_factor=peaks.FACTOR, peak_levels=peaks.LEVELS,
+                peak_tile=finds.TILE, parameters=parameters,
+            )
+        )  # fmt: skip
+
+    for blueprint in (pockets.api, finds.api, sound.api):
+        app.register_api(blueprint)
+    return app
+
+
+def problem(status: int, code: str, message: str) -> Response:
+    return json_of(Problem(code=code, message=message), status)
+
+
+def _invalid(error: ValidationError) -> Response:
+    first = error.errors(include_url=False)[0]
+    where = ".".join(str(part) for part in first["loc"] if not isinstance(part, int) and "_" not in str(part)[:0])
+    return problem(422, "invalid", f"{where}: {first['msg']}")
+
+
+def _errors(app: OpenAPI) -> None:
+    @app.errorhandler(Stale)
+    def _stale(error: Stale) -> Response:
+        done = ", ".join(error.since[-3:])
+        message = "This pocket was changed elsewhere" + (f" ({done})" if done else "") + ". Your last change was not made."
+        state = state_reply(error.state)
+        return json_of(StaleProblem(code="stale", message=message, since=error.since, additive=error.additive, state=state), 409)
+
+    @app.errorhandler(Refusal)
+    def _refused(error: Refusal) -> Response:
+        return problem(422, "refused", str(error))
+
+    @app.errorhandler(NoSuchPocket)
+    def _no_pocket(error: NoSuchPocket) -> Response:
+        return problem(404, "no-pocket", "There is no such pocket here.")
+
+    @app.errorhandler(UnknownKey)
+    def _unknown(error: UnknownKey) -> Response:
+        return problem(404, "unknown-key", "That sound has to be planned again.")
+
+    @app.errorhandler(KeyError)
+    def _missing(error: KeyError) -> Response:
+        return problem(404, "missing", "That is not in the store.")
+
+    @app.errorhandler(HTTPException)
+    def _http(error: HTTPException) -> Response:
+        return problem(error.code or 500, (error.name or "error").lower().replace(" ", "-"), error.description or "")
+
+    @app.errorhandler(Exception)
+    def _unexpected(error: Exception) -> Response:
+        app.logger.exception("%s %s", request.method, request.path)
+        return problem(500, "internal", "Something went wrong inside Grain Pocket. What you made is kept; try that again.")
+
+
+def _pages(app: OpenAPI) -> None:
+    @app.get("/", doc_ui=False)
+    def page() -> Response:
+        if not (STATIC / "index.html").exists():
+            return Response("The interface has not been built yet: run `make build`.", 503, mimetype="text/plain")
+        response = send_from_directory(STATIC, "index.html")
+        response.headers["Cache-Control"] = "no-cache"
+        return response
+
+    @app.route("/<path:name>")
+    def asset(name: str) -> Response:
+        response = send_from_directory(STATIC, name)
+        response.headers["Cache-Control"] = FOREVER if name.startswith("assets/") else "no-cache"
+        return response

@@ -1,0 +1,65 @@
+"""What the web process works with: the stores, the renderer, and which recipe each key stands for."""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+
+from grainpocket.core.mix.loop import BarPlan, LoopPlan, Renderer, plan
+from grainpocket.core.pocket import RATE, Pocket
+from grainpocket.core.rhythm.schedule import schedule
+from grainpocket.core.shape.voice import VoiceSpec, spec_of
+from grainpocket.core.sound.audio import Samples
+from grainpocket.jobs.queue import enqueue_only, open_queue
+from grainpocket.settings import Settings
+from grainpocket.store.audio import AudioStore
+from grainpocket.store.database import Database
+from grainpocket.store.jobs import JobStore
+from grainpocket.store.pockets import PocketStore
+
+_MOST_RECIPES = 20000
+
+
+class UnknownKey(KeyError):
+    """The server was restarted or has forgotten this sound's recipe: ask for the plan again."""
+
+
+class Desk:
+    def __init__(self, settings: Settings) -> None:
+        self.settings = settings
+        self.database = Database(settings.database)
+        self.pockets, self.jobs = PocketStore(self.database), JobStore(self.database)
+        self.audio = AudioStore(settings.audio)
+        self.renderer = Renderer(self.audio, RATE, settings.render_mb)
+        self.enqueue = enqueue_only(open_queue(settings))
+        self._recipes: OrderedDict[str, VoiceSpec | BarPlan] = OrderedDict()
+        self._lock = threading.Lock()
+
+    def plan(self, pocket: Pocket, pattern: str, cyclic: bool = True) -> LoopPlan:
+        """The loop of a pattern, its bars known by key from now on. Raises KeyError."""
+        loop = plan(schedule(pocket, pocket.patterns[pattern], cyclic))
+        self._know({bar.key: bar for bar in loop.bars})
+        return loop
+
+    def voices(self, pocket: Pocket) -> dict[int, tuple[str, VoiceSpec]]:
+        """(key, spec) of every pad's voice."""
+        specs = {index: spec_of(pocket, pad) for index, pad in pocket.pads.items()}
+        keyed = {index: (spec.key(pocket.rate), spec) for index, spec in specs.items()}
+        self._know(dict(keyed.values()))
+        return keyed
+
+    def audio_of(self, key: str) -> Samples:
+        """(n, 2) float32 of a voice or bar."""
+        with self._lock:
+            recipe = self._recipes.get(key)
+        if recipe is None:
+            raise UnknownKey(key)
+        return self.renderer.bar(recipe) if isinstance(recipe, BarPlan) else self.renderer.voice(recipe)
+
+    def _know(self, recipes: dict[str, VoiceSpec] | dict[str, BarPlan]) -> None:
+        with self._lock:
+            for key, recipe in recipes.items():
+                self._recipes[key] = recipe
+                self._recipes.move_to_end(key)
+            while len(self._recipes) > _MOST_RECIPES:
+                self._recipes.popitem(last=False)

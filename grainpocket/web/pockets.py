@@ -1,0 +1,151 @@
+"""Pockets: state, edits, undo, redo, and the stream of what happens to one."""
+
+import json
+import time
+from collections.abc import Iterator
+
+from flask import Response, current_app
+from flask_openapi3 import APIBlueprint, Tag
+
+from grainpocket.core.pocket import Pocket
+from grainpocket.core.rhythm.schedule import CHOKE_FADE_S, RELEASE_FADE_S
+from grainpocket.store.pockets import State
+from grainpocket.web.answers import json_of
+from grainpocket.web.desk import Desk
+from grainpocket.web.schemas import (
+    EditReply,
+    EditRequest,
+    Live,
+    MoveRequest,
+    NewPocket,
+    PocketEntry,
+    PocketList,
+    PocketPath,
+    PocketState,
+    Problem,
+    Sounds,
+    StaleProblem,
+    Voice,
+    changes,
+    job_reply,
+    loop_reply,
+    state_reply,
+)
+
+api = APIBlueprint("pockets", __name__, url_prefix="/api", abp_tags=[Tag(name="pockets")])
+_WATCH_S, _HEARTBEAT_S = 0.1, 10.0
+
+
+def desk() -> Desk:
+    return current_app.extensions["desk"]  # type: ignore[no-any-return]
+
+
+@api.get("/pockets", responses={200: PocketList})
+def list_pockets() -> Response:
+    rows = desk().pockets.listing()
+    return json_of(PocketList(pockets=[PocketEntry(id=r.id, name=r.name, touched=r.touched) for r in rows]))
+
+
+@api.post("/pockets", responses={201: PocketState})
+def create_pocket(body: NewPocket) -> Response:
+    return json_of(state_reply(desk().pockets.create(Pocket(name=body.name))), 201)
+
+
+@api.get("/pockets/<pocket>", responses={200: PocketState, 404: Problem})
+def get_pocket(path: PocketPath) -> Response:
+    return json_of(state_reply(desk().pockets.load(path.pocket)))
+
+
+@api.post("/pockets/<pocket>/edits", responses={200: EditReply, 404: Problem, 409: StaleProblem, 422: Problem})
+def make_edit(path: PocketPath, body: EditRequest) -> Response:
+    """Make an edit. 409 when the pocket has moved on, 422 when the edit is refused."""
+    before = desk().pockets.load(path.pocket)
+    after = desk().pockets.edit(path.pocket, body.version, body.edit, desk().audio, gesture=body.gesture, author=body.author)
+    return json_of(_reply(before, after, body.heard))
+
+
+@api.post("/pockets/<pocket>/undo", responses={200: EditReply, 404: Problem, 409: StaleProblem, 422: Problem})
+def undo(path: PocketPath, body: MoveRequest) -> Response:
+    before = desk().pockets.load(path.pocket)
+    return json_of(_reply(before, desk().pockets.undo(path.pocket, body.version), body.heard))
+
+
+@api.post("/pockets/<pocket>/redo", responses={200: EditReply, 404: Problem, 409: StaleProblem, 422: Problem})
+def redo(path: PocketPath, body: MoveRequest) -> Response:
+    before = desk().pockets.load(path.pocket)
+    return json_of(_reply(before, desk().pockets.redo(path.pocket, body.version), body.heard))
+
+
+class PatternPath(PocketPath):
+    pattern: str
+
+
+@api.get("/pockets/<pocket>/sounds/<pattern>", responses={200: Sounds, 404: Problem})
+def get_sounds(path: PatternPath) -> Response:
+    """The voices of all pads and the loop of a pattern ("none" for no loop), as they are now."""
+    state = desk().pockets.load(path.pocket)
+    return json_of(sounds(state.pocket, path.pattern))
+
+
+@api.get("/pockets/<pocket>/events", doc_ui=False)
+def events(path: PocketPath) -> Response:
+    """Server-sent events: `version` when the pocket moves, `job` when one of its jobs does."""
+    desk().pockets.load(path.pocket)
+    stream = Response(_watch(desk(), path.pocket), mimetype="text/event-stream")
+    stream.headers["Cache-Control"] = "no-store"
+    stream.headers["X-Accel-Buffering"] = "no"
+    return stream
+
+
+def sounds(pocket: Pocket, pattern: str | None) -> Sounds:
+    voices = {
+        index: Voice(key=key, frames=spec.lead(pocket.rate) + spec.length, lead=spec.lead(pocket.rate))
+        for index, (key, spec) in desk().voices(pocket).items()
+    }
+    loop = loop_reply(desk().plan(pocket, pattern), pattern, pocket.tempo) if pattern in pocket.patterns else None
+    live = Live(release=int(RELEASE_FADE_S * pocket.rate), choke=int(CHOKE_FADE_S * pocket.rate))
+    return Sounds(voices=voices, loop=loop, live=live)
+
+
+def _reply(before: State, after: State, heard: str | None) -> EditReply:
+    return EditReply.model_construct(
+        from_version=before.version, version=after.version, undo=after.undo, redo=after.redo,
+        changes=changes(before.pocket, after.pocket), sounds=sounds(after.pocket, heard),
+    )  # fmt: skip
+
+
+def _watch(at: Desk, pocket: str) -> Iterator[str]:
+    connection = at.database.raw()
+    connection.execute("PRAGMA query_only=1")
+    try:
+        seen, version, since, beat = -1, -1, 0.0, time.monotonic()
+        for row in at.jobs.of_pocket(pocket):
+            since = max(since, row.updated)
+            yield _event("job", job_reply(row).model_dump_json())
+        since = since or time.time()
+        while True:
+            now = connection.execute("PRAGMA data_version").fetchone()[0]
+            if now != seen:
+                seen = now
+                found = connection.execute("SELECT version FROM pockets WHERE id = ?", (pocket,)).fetchone()
+                if found is None:
+                    return
+                if found[0] != version:
+                    version = found[0]
+                    yield _event("version", json.dumps(version))
+                for row in at.jobs.of_pocket(pocket, since):
+                    since = max(since, row.updated)
+                    yield _event("job", job_reply(row).model_dump_json())
+            if time.monotonic() - beat > _HEARTBEAT_S:
+                beat = time.monotonic()
+                yield ": still here\n\n"
+            time.sleep(_WATCH_S)
+    finally:
+        connection.close()
+
+
+def _event(name: str, data: str) -> str:
+    return f"event: {name}\ndata: {data}\n\n"
+
+
+__all__ = ["api", "desk", "sounds"]
