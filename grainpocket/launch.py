@@ -8,6 +8,7 @@ import subprocess
 import sys
 import threading
 import time
+from pathlib import Path
 from types import FrameType
 
 from grainpocket.settings import Settings
@@ -18,7 +19,7 @@ _RESTART_S = 0.5
 
 def watch_parent() -> None:
     """In a child: end with the launcher, even when that was killed and could not say so."""
-    parent = int(os.environ.get(PARENT, 0))
+    parent = int(os.environ.get(PARENT, "0"))
     if not parent:
         return
 
@@ -28,6 +29,29 @@ def watch_parent() -> None:
         os._exit(1)
 
     threading.Thread(target=watch, daemon=True).start()
+
+
+def run_reloading(settings: Settings, sources: Path) -> None:
+    """Run, and start again whenever a Python file below `sources` changes. For development."""
+
+    def newest() -> float:
+        return max(path.stat().st_mtime for path in sources.rglob("*.py"))
+
+    while True:
+        seen = newest()
+        child = subprocess.Popen(
+            [sys.executable, "-m", "grainpocket", "serve", "--data", str(settings.data), "--port", str(settings.port)]
+        )
+        try:
+            while newest() <= seen and child.poll() is None:
+                time.sleep(0.5)
+        except KeyboardInterrupt:
+            child.terminate()
+            child.wait()
+            return
+        child.terminate()
+        child.wait()
+        print("Python changed; starting again.", flush=True)
 
 
 def run(settings: Settings) -> int:

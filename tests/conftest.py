@@ -1,1 +1,43 @@
-"""Fixtures that all tests share."""
+"""Fixtures that all tests share: a data folder, the stores on it, a running application."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from bench.served import Served, served
+from grainpocket.settings import Settings
+from grainpocket.store.audio import AudioStore
+from grainpocket.store.database import Database
+from grainpocket.store.pockets import PocketStore
+
+
+@pytest.fixture
+def settings(tmp_path: Path) -> Settings:
+    return Settings(data=tmp_path / "data", port=8000, most_minutes=2, most_bytes=20_000_000)
+
+
+@pytest.fixture
+def database(settings: Settings) -> Iterator[Database]:
+    database = Database(settings.database)
+    yield database
+    database.close()
+
+
+@pytest.fixture
+def pockets(database: Database) -> PocketStore:
+    return PocketStore(database)
+
+
+@pytest.fixture
+def audio(settings: Settings) -> AudioStore:
+    return AudioStore(settings.audio)
+
+
+@pytest.fixture
+def server(tmp_path: Path) -> Iterator[Served]:
+    """The whole application on an empty data folder: launcher, web process, worker."""
+    with served(tmp_path / "served", GRAINPOCKET_MOST_MINUTES="12") as running:
+        yield running

@@ -22,7 +22,7 @@ Name = Field(min_length=1, max_length=80)
 
 
 class Frozen(BaseModel):
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
 
 class Origin(Frozen):

@@ -5,7 +5,6 @@ from __future__ import annotations
 import threading
 import time
 import uuid
-import zlib
 from dataclasses import dataclass
 
 from sqlalchemy import select
@@ -15,6 +14,7 @@ from grainpocket.core.edits import Edit, Library, Refusal
 from grainpocket.core.pocket import Pocket
 from grainpocket.store.database import Database
 from grainpocket.store.models import PocketRow, RevisionRow
+from grainpocket.store.packing import Packer, unpack
 
 
 @dataclass(frozen=True)
@@ -26,6 +26,14 @@ class State:
     pocket: Pocket
     undo: str | None
     redo: str | None
+
+
+@dataclass(frozen=True)
+class Moved:
+    """A step from one state to the next."""
+
+    before: State
+    after: State
 
 
 class Stale(Exception):
@@ -44,6 +52,7 @@ class PocketStore:
     def __init__(self, database: Database) -> None:
         self._database = database
         self._parsed: dict[str, tuple[int, Pocket]] = {}
+        self._packer = Packer()
         self._lock = threading.Lock()
 
     def listing(self) -> list[PocketRow]:
@@ -58,7 +67,7 @@ class PocketStore:
             session.flush()
             first = RevisionRow(
                 pocket=key, parent=None, redo=None, version=1, label="new pocket", author="", gesture=None, edit=None,
-                document=_packed(pocket), created=now,
+                document=self._packer.pack(pocket), created=now,
             )  # fmt: skip
             session.add(first)
             session.flush()
@@ -72,7 +81,7 @@ class PocketStore:
 
     def edit(
         self, key: str, version: int | None, edit: Edit, library: Library, *, gesture: str | None = None, author: str = ""
-    ) -> State:
+    ) -> Moved:
         """Apply an edit made on `version` (None: on whatever is newest, for work that only adds).
 
         Raises Stale when the pocket has moved on, Refusal when the edit cannot be made. An edit that changes nothing
@@ -85,7 +94,7 @@ class PocketStore:
                 raise self._stale(session, state, version)
             new = edit.apply(state.pocket, library)
             if new == state.pocket:
-                return state
+                return Moved(state, state)
             continues = gesture is not None and gesture == head.gesture and author == head.author and head.parent is not None
             parent = session.get_one(RevisionRow, head.parent) if continues else head
             row.version += 1
@@ -93,7 +102,7 @@ class PocketStore:
             made = RevisionRow(
                 pocket=key, parent=parent.id, redo=None, version=row.version,
                 label=head.label if continues else edit.label(state.pocket), author=author, gesture=gesture,
-                edit=edit.model_dump_json(), document=_packed(new), created=row.touched,
+                edit=edit.model_dump_json(), document=self._packer.pack(new), created=row.touched,
             )  # fmt: skip
             session.add(made)
             session.flush()
@@ -102,7 +111,7 @@ class PocketStore:
                 session.flush()
                 session.delete(head)
             self._remember(made.id, key, new)
-            return self._state(session, row, made)
+            return Moved(state, self._state(session, row, made))
 
     def has_gesture(self, key: str, gesture: str) -> bool:
         """Whether an edit of this gesture was ever made, undone or not."""
@@ -110,26 +119,27 @@ class PocketStore:
             wanted = select(RevisionRow.id).where(RevisionRow.pocket == key, RevisionRow.gesture == gesture).limit(1)
             return session.scalar(wanted) is not None
 
-    def undo(self, key: str, version: int) -> State:
+    def undo(self, key: str, version: int) -> Moved:
         return self._move(key, version, "parent", "There is nothing left to undo.")
 
-    def redo(self, key: str, version: int) -> State:
+    def redo(self, key: str, version: int) -> Moved:
         return self._move(key, version, "redo", "There is nothing to redo.")
 
-    def _move(self, key: str, version: int, way: str, nothing: str) -> State:
+    def _move(self, key: str, version: int, way: str, nothing: str) -> Moved:
         with self._database.write() as session:
             row, head = _row(session, key)
+            before = self._state(session, row, head)
             if version != row.version:
-                raise self._stale(session, self._state(session, row, head), version)
+                raise self._stale(session, before, version)
             target = getattr(head, way)
             if target is None:
                 raise Refusal(nothing)
             row.head = target
             row.version += 1
             row.touched = time.time()
-            state = self._state(session, row, session.get_one(RevisionRow, target))
-            row.name = state.pocket.name
-            return state
+            after = self._state(session, row, session.get_one(RevisionRow, target))
+            row.name = after.pocket.name
+            return Moved(before, after)
 
     def _stale(self, session: Session, state: State, version: int) -> Stale:
         rows = session.execute(
@@ -147,7 +157,7 @@ class PocketStore:
         if known is not None and known[0] == head.id:
             pocket = known[1]
         else:
-            pocket = Pocket.model_validate_json(zlib.decompress(head.document))
+            pocket = unpack(head.document)
             self._remember(head.id, row.id, pocket)
         redo = session.get(RevisionRow, head.redo) if head.redo is not None else None
         return State(row.id, row.version, pocket, head.label if head.parent is not None else None, redo.label if redo else None)
@@ -158,11 +168,8 @@ class PocketStore:
 
 
 def _row(session: Session, key: str) -> tuple[PocketRow, RevisionRow]:
-    row = session.get(PocketRow, key)
-    if row is None or row.head is None:
+    both = select(PocketRow, RevisionRow).join(RevisionRow, RevisionRow.id == PocketRow.head).where(PocketRow.id == key)
+    found = session.execute(both).one_or_none()
+    if found is None:
         raise NoSuchPocket(key)
-    return row, session.get_one(RevisionRow, row.head)
-
-
-def _packed(pocket: Pocket) -> bytes:
-    return zlib.compress(pocket.model_dump_json().encode(), 1)
+    return found[0], found[1]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict
+from concurrent.futures import ThreadPoolExecutor
 
 from grainpocket.core.mix.loop import BarPlan, LoopPlan, Renderer, plan
 from grainpocket.core.pocket import RATE, Pocket
@@ -17,7 +18,7 @@ from grainpocket.store.database import Database
 from grainpocket.store.jobs import JobStore
 from grainpocket.store.pockets import PocketStore
 
-_MOST_RECIPES = 20000
+_MOST_RECIPES, _MOST_AHEAD = 20000, 4
 
 
 class UnknownKey(KeyError):
@@ -34,12 +35,19 @@ class Desk:
         self.enqueue = enqueue_only(open_queue(settings))
         self._recipes: OrderedDict[str, VoiceSpec | BarPlan] = OrderedDict()
         self._lock = threading.Lock()
+        self._ahead = ThreadPoolExecutor(1, "render-ahead")
 
     def plan(self, pocket: Pocket, pattern: str, cyclic: bool = True) -> LoopPlan:
         """The loop of a pattern, its bars known by key from now on. Raises KeyError."""
         loop = plan(schedule(pocket, pocket.patterns[pattern], cyclic))
         self._know({bar.key: bar for bar in loop.bars})
         return loop
+
+    def render_ahead(self, loop: LoopPlan) -> None:
+        """Begin on the bars of a loop that are not rendered yet: they will be asked for in a moment."""
+        missing = [bar for bar in loop.bars if not self.renderer.has(bar)][:_MOST_AHEAD]
+        if missing:
+            self._ahead.submit(lambda: [self.renderer.bar(bar) for bar in missing])
 
     def voices(self, pocket: Pocket) -> dict[int, tuple[str, VoiceSpec]]:
         """(key, spec) of every pad's voice."""

@@ -9,7 +9,7 @@ from flask_openapi3 import APIBlueprint, Tag
 
 from grainpocket.core.pocket import Pocket
 from grainpocket.core.rhythm.schedule import CHOKE_FADE_S, RELEASE_FADE_S
-from grainpocket.store.pockets import State
+from grainpocket.store.pockets import Moved
 from grainpocket.web.answers import json_of
 from grainpocket.web.desk import Desk
 from grainpocket.web.schemas import (
@@ -59,21 +59,18 @@ def get_pocket(path: PocketPath) -> Response:
 @api.post("/pockets/<pocket>/edits", responses={200: EditReply, 404: Problem, 409: StaleProblem, 422: Problem})
 def make_edit(path: PocketPath, body: EditRequest) -> Response:
     """Make an edit. 409 when the pocket has moved on, 422 when the edit is refused."""
-    before = desk().pockets.load(path.pocket)
-    after = desk().pockets.edit(path.pocket, body.version, body.edit, desk().audio, gesture=body.gesture, author=body.author)
-    return json_of(_reply(before, after, body.heard))
+    moved = desk().pockets.edit(path.pocket, body.version, body.edit, desk().audio, gesture=body.gesture, author=body.author)
+    return json_of(_reply(moved, body.heard))
 
 
 @api.post("/pockets/<pocket>/undo", responses={200: EditReply, 404: Problem, 409: StaleProblem, 422: Problem})
 def undo(path: PocketPath, body: MoveRequest) -> Response:
-    before = desk().pockets.load(path.pocket)
-    return json_of(_reply(before, desk().pockets.undo(path.pocket, body.version), body.heard))
+    return json_of(_reply(desk().pockets.undo(path.pocket, body.version), body.heard))
 
 
 @api.post("/pockets/<pocket>/redo", responses={200: EditReply, 404: Problem, 409: StaleProblem, 422: Problem})
 def redo(path: PocketPath, body: MoveRequest) -> Response:
-    before = desk().pockets.load(path.pocket)
-    return json_of(_reply(before, desk().pockets.redo(path.pocket, body.version), body.heard))
+    return json_of(_reply(desk().pockets.redo(path.pocket, body.version), body.heard))
 
 
 class PatternPath(PocketPath):
@@ -102,12 +99,17 @@ def sounds(pocket: Pocket, pattern: str | None) -> Sounds:
         index: Voice(key=key, frames=spec.lead(pocket.rate) + spec.length, lead=spec.lead(pocket.rate))
         for index, (key, spec) in desk().voices(pocket).items()
     }
-    loop = loop_reply(desk().plan(pocket, pattern), pattern, pocket.tempo) if pattern in pocket.patterns else None
+    loop = None
+    if pattern in pocket.patterns:
+        plan = desk().plan(pocket, pattern)
+        desk().render_ahead(plan)
+        loop = loop_reply(plan, pattern, pocket.tempo)
     live = Live(release=int(RELEASE_FADE_S * pocket.rate), choke=int(CHOKE_FADE_S * pocket.rate))
     return Sounds(voices=voices, loop=loop, live=live)
 
 
-def _reply(before: State, after: State, heard: str | None) -> EditReply:
+def _reply(moved: Moved, heard: str | None) -> EditReply:
+    before, after = moved.before, moved.after
     return EditReply.model_construct(
         from_version=before.version, version=after.version, undo=after.undo, redo=after.redo,
         changes=changes(before.pocket, after.pocket), sounds=sounds(after.pocket, heard),

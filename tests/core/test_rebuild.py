@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import itertools
+
 import numpy as np
 import pytest
 
@@ -98,7 +100,7 @@ def test_at_another_tempo_hits_stand_where_the_beat_says() -> None:
         assert np.abs(np.array([e.frame for e in events]) - wanted).max() <= 1
         # Each event sounds as its pad does, from the hit to where the next one chokes it or its own fade begins.
         out = bench.render()
-        for event, following in zip(events, events[1:], strict=False):
+        for event, following in itertools.pairwise(events):
             voice = bench.renderer.voice(event.spec)[event.spec.lead(RATE) :]
             solid = min(len(voice) - int(0.005 * RATE), following.frame - event.frame - 40, bench.loop.samples.shape[0])
             fade_over = int(0.003 * RATE) + 2

@@ -1,6 +1,8 @@
 /** Edits go to the server one after another, each on the state that the one before it left. */
 import { api, ApiError, ask, OFFLINE } from "../api/client";
 import type { Edit, EditReply, PocketState, StaleProblem } from "../api/types";
+import { mark } from "../audio/engine";
+import { loopPlayer } from "../audio/loop";
 import { usePocket } from "./pocket";
 import { toast } from "./toasts";
 import { useView } from "./view";
@@ -63,13 +65,16 @@ async function send(item: Waiting): Promise<boolean> {
     const open = usePocket.getState().open;
     if (!open) return false;
     try {
+      mark("edit sent");
       const reply = await ask(
         api.POST("/api/pockets/{pocket}/edits", {
           params: { path: { pocket: open.id } },
           body: { version: open.version, edit: item.edit, gesture: item.gesture, author: AUTHOR, heard: useView.getState().pattern },
         }),
       );
+      mark("edit answered");
       await take(reply as EditReply);
+      mark("edit taken");
       return true;
     } catch (error) {
       const again = await recover(error, item);
@@ -119,6 +124,8 @@ async function move(way: "undo" | "redo"): Promise<void> {
 }
 
 async function take(reply: EditReply): Promise<void> {
+  // The new sound is on its way before the page is drawn anew.
+  void loopPlayer.update(reply.sounds.loop ?? null, () => void reloadSounds());
   if (!usePocket.getState().applyReply(reply)) await reload();
 }
 

@@ -9,6 +9,7 @@ import { audio, mark, output, wake, worklet } from "./engine";
 import type { LoopMessage, LoopReport } from "./loopMessages";
 import workletUrl from "./loop.worklet.ts?worker&url";
 
+type Span = [number, number];
 type Stereo = [Float32Array<ArrayBuffer>, Float32Array<ArrayBuffer>];
 
 interface LoopState {
@@ -27,10 +28,13 @@ class LoopPlayer {
   private shown: Loop | null = null;
   private sum: Stereo = [new Float32Array(0), new Float32Array(0)];
   private wanted = 0;
+  private latest: Loop | null = null;
   private report: LoopReport = { place: 0, frame: 0, playing: false };
 
   /** Take on a new plan: fetch what is not here, then change only what differs. Calls overtaken by a newer one give up. */
   async update(loop: Loop | null, onForgotten: () => void): Promise<void> {
+    if (loop && loop === this.latest) return;
+    this.latest = loop;
     const ticket = ++this.wanted;
     if (!loop || !loop.bars.length) {
       this.stop();
@@ -41,10 +45,12 @@ class LoopPlayer {
     try {
       await Promise.all(this.fromPlayhead(loop).map((bar) => this.fetch(bar.key)));
     } catch {
+      this.latest = null;
       if (ticket === this.wanted) onForgotten();
       return;
     }
     if (ticket !== this.wanted) return;
+    mark("bars here");
     this.show(loop);
     this.forget(loop);
     useLoop.setState({ ready: true });
@@ -71,43 +77,57 @@ class LoopPlayer {
 
   private show(loop: Loop): void {
     const before = this.shown;
-    const sum = this.laid(loop);
-    if (!before || before.length !== loop.length) {
+    if (!before || before.length !== loop.length || before.bars.length !== loop.bars.length) {
+      this.sum = [new Float32Array(loop.length), new Float32Array(loop.length)];
+      this.lay(loop, [[0, loop.length]]);
       // The same beat sounds on: samples scale with the tempo.
       const scale = before ? before.tempo / loop.tempo : 1;
-      this.post({ type: "load", left: sum[0].slice(), right: sum[1].slice(), scale });
+      this.post({ type: "load", left: this.sum[0].slice(), right: this.sum[1].slice(), scale });
     } else {
-      for (const [start, end] of this.differing(sum)) {
-        this.post({ type: "patch", start, left: sum[0].slice(start, end), right: sum[1].slice(start, end) });
-      }
+      const spans = this.changed(before, loop);
+      this.lay(loop, spans);
+      for (const [start, end] of spans) this.post({ type: "patch", start, left: this.sum[0].slice(start, end), right: this.sum[1].slice(start, end) });
     }
-    this.sum = sum;
     this.shown = loop;
     mark("loop scheduled");
   }
 
-  /** The sum of the bars: the same additions in the same order as in the core. */
-  private laid(loop: Loop): Stereo {
-    const out: Stereo = [new Float32Array(loop.length), new Float32Array(loop.length)];
-    for (const bar of loop.bars) {
-      const part = this.bars.get(bar.key) as Stereo;
-      for (let side = 0; side < 2; side++) addWrapped(out[side] as Float32Array, part[side] as Float32Array, bar.start - bar.lead);
+  /** Where on the loop a bar's audio lies: one stretch, or two when it runs over the end; all of it when it is longer. */
+  private reach(bar: Loop["bars"][number], length: number): Span[] {
+    const frames = this.bars.get(bar.key)?.[0].length ?? 0;
+    if (frames >= length) return [[0, length]];
+    const start = (((bar.start - bar.lead) % length) + length) % length;
+    const end = start + frames;
+    return end <= length ? [[start, end]] : [[start, length], [0, end - length]]; // prettier-ignore
+  }
+
+  /** The stretches in which one plan of the same length differs from another, apart and in order. */
+  private changed(before: Loop, after: Loop): Span[] {
+    const touched: Span[] = [];
+    after.bars.forEach((bar, i) => {
+      const old = before.bars[i] as Loop["bars"][number];
+      if (old.key !== bar.key || old.lead !== bar.lead) touched.push(...this.reach(old, after.length), ...this.reach(bar, after.length));
+    });
+    touched.sort((a, b) => a[0] - b[0]);
+    const out: Span[] = [];
+    for (const [start, end] of touched) {
+      const last = out[out.length - 1];
+      if (last && start <= last[1]) last[1] = Math.max(last[1], end);
+      else if (end > start) out.push([start, end]);
     }
     return out;
   }
 
-  /** Stretches in which a sum differs from the one that plays, in blocks. */
-  private differing(sum: Stereo): [number, number][] {
-    const block = 4096;
-    const spans: [number, number][] = [];
-    for (let start = 0; start < sum[0].length; start += block) {
-      const end = Math.min(sum[0].length, start + block);
-      if (same(sum[0], this.sum[0], start, end) && same(sum[1], this.sum[1], start, end)) continue;
-      const last = spans[spans.length - 1];
-      if (last && last[1] === start) last[1] = end;
-      else spans.push([start, end]);
+  /** Make the sum of the bars anew within some stretches: the same additions in the same order as in the core. */
+  private lay(loop: Loop, spans: Span[]): void {
+    for (const [from, to] of spans) for (const side of this.sum) side.fill(0, from, to);
+    for (const bar of loop.bars) {
+      const part = this.bars.get(bar.key) as Stereo;
+      for (let side = 0; side < 2; side++) {
+        const out = this.sum[side] as Float32Array;
+        for (const [from, to] of spans) addWithin(out, part[side] as Float32Array, bar.start - bar.lead, from, to);
+      }
     }
-    return spans;
   }
 
   private pending: LoopMessage[] = [];
@@ -176,18 +196,17 @@ class LoopPlayer {
   }
 }
 
-export function addWrapped(loop: Float32Array, part: Float32Array, at: number): void {
+/** Add a part to a loop from sample `at` on, round and round its end, but only where it falls between `from` and `to`. */
+export function addWithin(loop: Float32Array, part: Float32Array, at: number, from: number, to: number): void {
   const length = loop.length;
   let place = ((at % length) + length) % length;
-  for (let i = 0; i < part.length; i++) {
-    loop[place] = (loop[place] as number) + (part[i] as number);
-    if (++place === length) place = 0;
+  for (let done = 0; done < part.length; place = 0) {
+    const run = Math.min(length - place, part.length - done);
+    const first = Math.max(place, from);
+    const last = Math.min(place + run, to);
+    for (let i = first, k = done + first - place; i < last; i++, k++) loop[i] = (loop[i] as number) + (part[k] as number);
+    done += run;
   }
-}
-
-function same(a: Float32Array, b: Float32Array, start: number, end: number): boolean {
-  for (let i = start; i < end; i++) if (a[i] !== b[i]) return false;
-  return true;
 }
 
 export const loopPlayer = new LoopPlayer();

@@ -1,5 +1,5 @@
 /** The pocket's finds: the left column. */
-import { useRef, useState } from "react";
+import { memo, useRef, useState } from "react";
 
 import { api } from "../api/client";
 import type { About, Source } from "../api/types";
@@ -73,7 +73,7 @@ export function Finds({ about }: { about: About }) {
   );
 }
 
-function FindCard({ source, rate, on }: { source: Source; rate: number; on: boolean }) {
+const FindCard = memo(function FindCard({ source, rate, on }: { source: Source; rate: number; on: boolean }) {
   const [renaming, setRenaming] = useState(false);
   const { look } = useView.getState();
   const choose = () => look({ source: source.id, cuts: [], selection: null, cursor: 0 });
@@ -128,7 +128,7 @@ function FindCard({ source, rate, on }: { source: Source; rate: number; on: bool
       </div>
     </div>
   );
-}
+});
 
 async function remove(source: Source): Promise<void> {
   const pads = Object.values(usePocket.getState().open?.pocket.pads ?? {}).filter((pad) => pad.chop.source === source.id);

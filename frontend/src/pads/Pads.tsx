@@ -1,5 +1,5 @@
 /** The pads: always there, always playable. */
-import { useRef, useState, type PointerEvent } from "react";
+import { memo, useRef, useState, type PointerEvent } from "react";
 
 import type { Pad, Source } from "../api/types";
 import { useSounding, voices } from "../audio/voices";
@@ -68,7 +68,7 @@ interface CardProps {
   chosen: boolean;
 }
 
-function PadCard({ index, place, pad, source, chosen }: CardProps) {
+const PadCard = memo(function PadCard({ index, place, pad, source, chosen }: CardProps) {
   const key = useKeyNames((s) => s.names[place]);
   const hits = useSounding((s) => s.sounding[index]);
   const [over, setOver] = useState(false);
@@ -161,7 +161,7 @@ function PadCard({ index, place, pad, source, chosen }: CardProps) {
       ) : null}
     </button>
   );
-}
+});
 
 export function padMenu(pads: number[]) {
   return (

@@ -1,4 +1,4 @@
-import { useRef } from "react";
+import { memo, useRef } from "react";
 
 import { INK } from "../design/roles";
 import { paintWave, prepare } from "./draw";
@@ -16,7 +16,7 @@ interface Props {
 }
 
 /** A stretch of a source as a small picture that fills its box. */
-export function MiniWave({ hash, frames, start, end, height, color = INK, fit = false }: Props) {
+export const MiniWave = memo(function MiniWave({ hash, frames, start, end, height, color = INK, fit = false }: Props) {
   const box = useRef<HTMLDivElement>(null);
   const canvas = useRef<HTMLCanvasElement>(null);
   const width = useWidth(box);
@@ -32,4 +32,4 @@ export function MiniWave({ hash, frames, start, end, height, color = INK, fit = 
       <canvas ref={canvas} style={{ width: width || "100%", height }} className="block" />
     </div>
   );
-}
+});

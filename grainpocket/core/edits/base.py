@@ -24,7 +24,7 @@ class Library(Protocol):
 class EditModel(BaseModel):
     """A change to a pocket: data that can be stored and sent, with `apply` to carry it out and `label` to name it."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
     def label(self, pocket: Pocket) -> str:
         """Two or three words for the undo button, from the pocket before the edit."""

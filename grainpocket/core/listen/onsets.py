@@ -58,7 +58,8 @@ def detect(samples: Samples, rate: int, progress: Progress = no_progress) -> Ons
         return Onsets(np.zeros(0, np.int64), np.zeros(0, np.float32), rate)
     hop = int(round(rate * HOP_S))
     novelty = flux(samples / np.float32(peak), rate, hop, lambda share: progress(share * 0.5))
-    frames, heights = _peaks(novelty)
+    # What begins with the very end of a file is its being cut off, or too short to be of use.
+    frames, heights = _peaks(novelty[: max(1, (len(samples) - int(rate * LEAST_GAP_S)) // hop)])
     strength = 1.0 - np.exp(-heights / 1.5)
     at: list[int] = []
     kept: list[float] = []

@@ -7,9 +7,8 @@ so what is heard and what is exported are the same samples.
 
 from __future__ import annotations
 
+import functools
 import hashlib
-import json
-from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -22,9 +21,10 @@ from grainpocket.core.sound.audio import Samples
 
 @dataclass(frozen=True)
 class LanePlan:
-    """One pad's hits in one bar. frames of the events count from the bar line."""
+    """One pad's hits in the bar that starts at sample `start` of the loop."""
 
     key: str
+    start: int
     events: tuple[Event, ...]
 
 
@@ -47,24 +47,26 @@ class LoopPlan:
 
 def plan(schedule: Schedule) -> LoopPlan:
     """What is to be rendered, with a key for every lane and bar that changes only when its sound does."""
-    lead = max((e.spec.lead(schedule.rate) for e in schedule.events), default=0)
+    specs = {id(e.spec): e.spec for e in schedule.events}
+    lead = max((spec.lead(schedule.rate) for spec in specs.values()), default=0)
+    keys = {known: spec.key(schedule.rate) for known, spec in specs.items()}
     bars = []
-    for number, start in enumerate(schedule.bars):
+    for start, events in zip(schedule.bars, schedule.by_bar(), strict=True):
         by_pad: dict[int, list[Event]] = {}
-        for event in schedule.in_bar(number):
-            moved = Event(event.pad, event.frame - start, event.gain, event.spec, event.stop, event.fade)
-            by_pad.setdefault(event.pad, []).append(moved)
-        lanes = tuple(LanePlan(_lane_key(events, schedule.rate), tuple(events)) for _, events in sorted(by_pad.items()))
-        bars.append(BarPlan(_digest(["bar", lead, [lane.key for lane in lanes]]), start, lead, lanes))
+        for event in events:
+            by_pad.setdefault(event.pad, []).append(event)
+        lanes = []
+        for _, mine in sorted(by_pad.items()):
+            lanes.append(LanePlan(_lane_key(mine, [keys[id(e.spec)] for e in mine], start, lead), start, tuple(mine)))
+        key = hashlib.sha256(f"bar {lead} {' '.join(lane.key for lane in lanes)}".encode()).hexdigest()[:32]
+        bars.append(BarPlan(key, start, lead, tuple(lanes)))
     return LoopPlan(schedule.length, schedule.rate, tuple(bars))
 
 
-def _lane_key(events: Sequence[Event], rate: int) -> str:
-    return _digest(["lane", [(e.frame, e.gain, e.spec.key(rate), e.stop, e.fade) for e in events]])
-
-
-def _digest(what: object) -> str:
-    return hashlib.sha256(json.dumps(what).encode()).hexdigest()[:32]
+def _lane_key(events: list[Event], voices: list[str], start: int, lead: int) -> str:
+    # float64 holds every sample position and gain exactly.
+    numbers = np.array([(e.frame - start, e.gain, -1 if e.stop is None else e.stop, e.fade) for e in events], np.float64)
+    return hashlib.sha256(f"lane {lead} {' '.join(voices)} ".encode() + numbers.tobytes()).hexdigest()[:32]
 
 
 class Renderer:
@@ -78,6 +80,10 @@ class Renderer:
     def voice(self, spec: VoiceSpec) -> Samples:
         """(lead + length, 2) float32."""
         return self._cache.get(spec.key(self._rate), lambda: render(spec, self._reader, self._rate))
+
+    def has(self, bar: BarPlan) -> bool:
+        """Whether a bar is rendered and kept."""
+        return bar.key in self._cache
 
     def bar(self, bar: BarPlan) -> Samples:
         """(n, 2) float32, from `bar.lead` samples before the bar line to the end of the last tail."""
@@ -102,23 +108,22 @@ class Renderer:
         return out
 
     def _lane(self, lane: LanePlan, lead: int) -> Samples:
-        return self._cache.get(f"{lane.key}-{lead}", lambda: self._render_lane(lane, lead))
+        return self._cache.get(lane.key, lambda: self._render_lane(lane, lead))
 
     def _render_lane(self, lane: LanePlan, lead: int) -> Samples:
-        end = max(e.frame + e.length for e in lane.events)
+        end = max(e.frame - lane.start + e.length for e in lane.events)
         out = np.zeros((lead + end, 2), np.float32)
         for event in lane.events:
-            sound = self.voice(event.spec)
             own = event.spec.lead(self._rate)
-            sound = sound[: own + event.length]
-            if event.gain != 1.0:
-                sound = sound * np.float32(event.gain)
-            if event.stop is not None and event.length > event.stop:
-                sound = sound.copy()
-                fade = np.linspace(1.0, 0.0, event.fade + 1, dtype=np.float32)[1 : event.length - event.stop + 1]
-                sound[own + event.stop :] *= fade[:, None]
-            at = lead + event.frame - own
-            out[at : at + len(sound)] += sound
+            sound = self.voice(event.spec)[: own + event.length]
+            at = lead + event.frame - lane.start - own
+            if event.stop is None or event.length <= event.stop:
+                out[at : at + len(sound)] += sound if event.gain == 1.0 else sound * np.float32(event.gain)
+                continue
+            solid = own + event.stop
+            gain = np.float32(event.gain)
+            out[at : at + solid] += sound[:solid] * gain
+            out[at + solid : at + len(sound)] += sound[solid:] * (falling(event.fade)[: len(sound) - solid] * gain)
         return out
 
     def _bar(self, bar: BarPlan) -> Samples:
@@ -127,6 +132,12 @@ class Renderer:
         for lane in lanes:
             out[: len(lane)] += lane
         return out
+
+
+@functools.lru_cache(maxsize=32)
+def falling(count: int) -> Samples:
+    """(count, 1) from just under 1 down to 0, in a straight line."""
+    return np.asarray(np.linspace(1.0, 0.0, count + 1, dtype=np.float32)[1:, None])
 
 
 def add_wrapped(loop: Samples, part: Samples, at: int) -> None:

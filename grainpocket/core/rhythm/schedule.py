@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from bisect import bisect_right
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
+from typing import NamedTuple
 
 from grainpocket.core.pocket import Pattern, Pocket
 from grainpocket.core.rhythm.timing import Timeline, swung
@@ -13,8 +15,7 @@ CHOKE_FADE_S = 0.003
 RELEASE_FADE_S = 0.012
 
 
-@dataclass(frozen=True)
-class Event:
+class Event(NamedTuple):
     """frame: sample of the hit in the loop; gain: linear, from velocity; stop: samples after the hit at which it is cut
     off (None: it ends by itself), with a fade of `fade` samples from there."""
 
@@ -39,9 +40,31 @@ class Schedule:
     bars: tuple[int, ...]
     events: tuple[Event, ...]
 
-    def in_bar(self, bar: int) -> list[Event]:
-        end = self.bars[bar + 1] if bar + 1 < len(self.bars) else self.length
-        return [e for e in self.events if self.bars[bar] <= e.frame < end]
+    def by_bar(self) -> list[list[Event]]:
+        out: list[list[Event]] = [[] for _ in self.bars]
+        for event in self.events:
+            out[bisect_right(self.bars, event.frame) - 1].append(event)
+        return out
+
+
+@dataclass(slots=True)
+class _Draft:
+    """An event in the making: thousands are changed several times before they are done."""
+
+    pad: int
+    frame: int
+    gain: float
+    spec: VoiceSpec
+    length: int
+    choke: int
+    stop: int | None = None
+    fade: int = 0
+    joined_before: bool = False
+    joined_after: bool = False
+
+    def stop_at(self, stop: int, fade: int) -> None:
+        if stop < self.length and (self.stop is None or stop < self.stop):
+            self.stop, self.fade = max(0, stop), fade
 
 
 def velocity_gain(velocity: int) -> float:
@@ -57,68 +80,61 @@ def schedule(pocket: Pocket, pattern: Pattern, cyclic: bool = True) -> Schedule:
     time = Timeline(pocket.tempo, pocket.rate)
     length = time.frame(pattern.beats)
     bars = tuple(time.frame(bar * pattern.beats_per_bar) for bar in range(pattern.bars))
-    specs = {index: spec_of(pocket, pad) for index, pad in pocket.pads.items()}
-    events: list[Event] = []
+    release = int(RELEASE_FADE_S * pocket.rate)
+    sounds: dict[int, tuple[VoiceSpec, int, int, bool]] = {}
+    for index in {hit.pad for hit in pattern.hits} & pocket.pads.keys():
+        pad = pocket.pads[index]
+        spec = spec_of(pocket, pad)
+        sounds[index] = spec, spec.length, pad.choke, pad.play == "held"
+    drafts: list[_Draft] = []
     for hit in pattern.hits:
         frame = time.frame(swung(hit.beat, pattern.swing))
-        if hit.pad not in specs or frame >= length:
+        if hit.pad not in sounds or frame >= length:
             continue
-        event = Event(hit.pad, frame, velocity_gain(hit.velocity), specs[hit.pad])
-        if hit.length is not None and pocket.pads[hit.pad].play == "held":
-            event = _stopped(event, time.frame(hit.beat + hit.length) - time.frame(hit.beat), int(RELEASE_FADE_S * pocket.rate))
-        events.append(event)
-    events.sort(key=lambda e: (e.frame, e.pad))
-    events = _choked(events, pocket, length, cyclic)
-    return Schedule(pocket.rate, length, bars, tuple(_joined(events, pocket, length, cyclic)))
+        spec, natural, choke, held = sounds[hit.pad]
+        draft = _Draft(hit.pad, frame, velocity_gain(hit.velocity), spec, natural, choke)
+        if held and hit.length is not None:
+            draft.stop_at(time.frame(hit.beat + hit.length) - time.frame(hit.beat), release)
+        drafts.append(draft)
+    drafts.sort(key=lambda d: (d.frame, d.pad))
+    _choke(drafts, int(CHOKE_FADE_S * pocket.rate), length, cyclic)
+    _join(drafts, pocket, length, cyclic)
+    return Schedule(pocket.rate, length, bars, tuple(_done(drafts)))
 
 
-def _stopped(event: Event, stop: int, fade: int) -> Event:
-    if stop >= event.spec.length or (event.stop is not None and stop >= event.stop):
-        return event
-    return replace(event, stop=max(0, stop), fade=fade)
-
-
-def _choked(events: list[Event], pocket: Pocket, length: int, cyclic: bool) -> list[Event]:
-    """Each event stopped where the next one of its choke group begins."""
+def _choke(drafts: list[_Draft], fade: int, length: int, cyclic: bool) -> None:
+    """Stop each event where the next one of its choke group begins."""
     starts: dict[int, list[int]] = {}
-    for event in events:
-        group = pocket.pads[event.pad].choke
-        if group:
-            starts.setdefault(group, []).append(event.frame)
-    fade = int(CHOKE_FADE_S * pocket.rate)
-    out = []
-    for event in events:
-        mine = starts.get(pocket.pads[event.pad].choke)
-        if mine:
-            following = bisect_right(mine, event.frame)
-            if following < len(mine):
-                event = _stopped(event, mine[following] - event.frame, fade)
-            elif cyclic:
-                event = _stopped(event, mine[0] + length - event.frame, fade)
-        out.append(event)
-    return out
-
-
-def _joined(events: list[Event], pocket: Pocket, length: int, cyclic: bool) -> list[Event]:
-    """Mark the edges at which the record simply goes on from one event into another."""
-    out = list(events)
-    at: dict[int, list[int]] = {}
-    for i, event in enumerate(events):
-        at.setdefault(event.frame, []).append(i)
-    for i, event in enumerate(events):
-        if event.stop is not None or event.spec.fade_out or event.spec.pitch or event.spec.reverse:
+    for draft in drafts:
+        if draft.choke:
+            starts.setdefault(draft.choke, []).append(draft.frame)
+    for draft in drafts:
+        mine = starts.get(draft.choke)
+        if not mine:
             continue
-        end = event.frame + event.spec.length
-        for j in at.get(end % length if cyclic else end, ()):
-            if j != i or len(events) == 1:
-                if _continues(event, events[j], pocket):
-                    out[i] = replace(out[i], spec=replace(out[i].spec, joined_after=True))
-                    out[j] = replace(out[j], spec=replace(out[j].spec, joined_before=True))
-                    break
-    return out
+        following = bisect_right(mine, draft.frame)
+        if following < len(mine):
+            draft.stop_at(mine[following] - draft.frame, fade)
+        elif cyclic:
+            draft.stop_at(mine[0] + length - draft.frame, fade)
 
 
-def _continues(first: Event, second: Event, pocket: Pocket) -> bool:
+def _join(drafts: list[_Draft], pocket: Pocket, length: int, cyclic: bool) -> None:
+    """Mark the edges at which the record simply goes on from one event into another."""
+    at: dict[int, list[_Draft]] = {}
+    for draft in drafts:
+        at.setdefault(draft.frame, []).append(draft)
+    for draft in drafts:
+        if draft.stop is not None or draft.spec.fade_out or draft.spec.pitch or draft.spec.reverse:
+            continue
+        end = draft.frame + draft.length
+        for other in at.get(end % length if cyclic else end, ()):
+            if (other is not draft or len(drafts) == 1) and _continues(draft, other, pocket):
+                draft.joined_after = other.joined_before = True
+                break
+
+
+def _continues(first: _Draft, second: _Draft, pocket: Pocket) -> bool:
     """Whether the second begins with the very sample that follows the first, at the same loudness. The start of a source
     follows its end: that is what a trimmed loop is."""
     a, b = first.spec, second.spec
@@ -126,3 +142,14 @@ def _continues(first: Event, second: Event, pocket: Pocket) -> bool:
         return False
     frames = pocket.sources[pocket.pads[first.pad].chop.source].frames
     return b.start == a.end or (a.end == frames and b.start == 0)
+
+
+def _done(drafts: list[_Draft]) -> Iterator[Event]:
+    """The events; those of one pad with the same edges share one spec, whose key is then worked out once."""
+    specs: dict[tuple[int, bool, bool], VoiceSpec] = {}
+    for d in drafts:
+        edges = (d.pad, d.joined_before, d.joined_after)
+        if edges not in specs:
+            plain = not (d.joined_before or d.joined_after)
+            specs[edges] = d.spec if plain else replace(d.spec, joined_before=d.joined_before, joined_after=d.joined_after)
+        yield Event(d.pad, d.frame, d.gain, specs[edges], d.stop, d.fade)

@@ -8,6 +8,7 @@ and their sum is the record to the last bit.
 
 from __future__ import annotations
 
+import functools
 import hashlib
 import json
 from dataclasses import asdict, dataclass
@@ -51,12 +52,12 @@ class VoiceSpec:
     joined_before: bool = False
     joined_after: bool = False
 
-    @property
+    @functools.cached_property
     def ratio(self) -> float:
         """Source samples a rendered sample."""
         return float(2.0 ** (self.pitch / 12.0))
 
-    @property
+    @functools.cached_property
     def length(self) -> int:
         """Samples from the hit to the end of the voice."""
         return max(1, int(round((self.end - self.start) / self.ratio)))
@@ -67,8 +68,13 @@ class VoiceSpec:
 
     def key(self, rate: int) -> str:
         """Names the rendered voice: equal keys, equal bytes."""
-        text = json.dumps(["voice", ENGINE, rate, asdict(self)], sort_keys=True)
-        return hashlib.sha256(text.encode()).hexdigest()[:32]
+        return _key(self, rate)
+
+
+@functools.lru_cache(maxsize=1 << 16)
+def _key(spec: VoiceSpec, rate: int) -> str:
+    text = json.dumps(["voice", ENGINE, rate, asdict(spec)], sort_keys=True)
+    return hashlib.sha256(text.encode()).hexdigest()[:32]
 
 
 def lead_frames(fade_in_edge: float, rate: int) -> int:

@@ -23,11 +23,11 @@ def tape(sound: Wave, drive: float, top: float, hiss: float, seed: int) -> Wave:
     """Soft saturation, a low bump, a rolled-off top and a little hiss."""
     rng = np.random.default_rng(seed)
     peak = np.abs(sound).max() or 1.0
-    pushed = np.tanh(sound / peak * drive) / np.tanh(drive) * peak
+    pushed: Wave = np.tanh(sound / peak * drive) / np.tanh(drive) * peak
     bump = signal.iirpeak(70, 1.0, fs=RATE)
     pushed = pushed + 0.15 * signal.lfilter(*bump, pushed, axis=0)
     pushed = signal.sosfilt(signal.butter(2, top, "lowpass", fs=RATE, output="sos"), pushed, axis=0)
-    return pushed + rng.standard_normal(sound.shape) * hiss * peak
+    return np.asarray(pushed + rng.standard_normal(sound.shape) * hiss * peak)
 
 
 def level(sound: Wave, peak_db: float) -> Wave:

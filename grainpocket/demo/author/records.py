@@ -181,7 +181,9 @@ def lantern() -> Record:
             drums += [Note(groove.at(base + s, k, rng), k, 100, 0.4) for s, k in ((13, MID_TOM), (14, MID_TOM), (15, LOW_TOM))]
     first, bare = 4, (14, 15)
     playing = [(first, 14 - first), (16, bars - 16)]
-    keys, changes, bass = [], [], []
+    keys: list[Note] = []
+    bass: list[Note] = []
+    changes: list[tuple[float, str]] = []
     for start, count in playing:
         notes, when = chords_on_keys(start, count, bpm, rng)
         keys, changes = keys + notes, changes + when
@@ -203,7 +205,7 @@ def lantern() -> Record:
         "lead": room(play(lead, VIBES, seconds), 0.5, 0.22) * 0.55,
         "vocals": room(squeeze(level(sing(song, seconds, 11), -10), -20, 3), 0.45, 0.2) * 0.55,
     }
-    together = sum(parts.values())
+    together = np.sum(list(parts.values()), axis=0)
     # An old mixing desk: nearly mono below, never very wide.
     middle = together.mean(axis=1, keepdims=True)
     mix = level(tape(squeeze(middle + 0.6 * (together - middle), -16, 2.2, 15, 160), 1.15, 10500, 0.00012, 4), -12.5)

@@ -1,0 +1,75 @@
+# Everything that a fresh machine needs, and everything that can be run. Needs Python 3.11 or 3.12, Node 20 or later, apt.
+PYTHON ?= $(shell command -v python3.11 || command -v python3.12 || command -v python3)
+PY := .venv/bin/python
+STATIC := grainpocket/web/static/index.html
+PORT ?= 8000
+
+.PHONY: demo test dev serve build bench shots lint api demo-audio lock clean chromium
+.DEFAULT_GOAL := demo
+
+demo: build                       ## Start the application with its demo data
+	$(PY) -m grainpocket demo --port $(PORT)
+
+serve: build                      ## Start the application on ./data
+	$(PY) -m grainpocket serve --port $(PORT)
+
+build: .venv/.ready $(STATIC)
+
+.venv/.ready: requirements.lock
+	$(PYTHON) -m venv .venv
+	$(PY) -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements.lock
+	touch $@
+
+frontend/node_modules/.ready: frontend/package.json frontend/package-lock.json
+	cd frontend && npm ci --no-audit --no-fund --loglevel=error
+	touch $@
+
+$(STATIC): frontend/node_modules/.ready $(shell find frontend/src frontend/public -type f) frontend/index.html frontend/vite.config.ts
+	cd frontend && npm run --silent build
+
+chromium:
+	@command -v chromium >/dev/null || (apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq chromium >/dev/null)
+
+lint: .venv/.ready frontend/node_modules/.ready
+	.venv/bin/ruff check .
+	.venv/bin/ruff format --check .
+	.venv/bin/mypy
+	PYTHONPATH=. .venv/bin/lint-imports
+	cd frontend && npm run --silent check
+
+# The client is generated from the API; a stale one fails here.
+api-check: .venv/.ready frontend/node_modules/.ready
+	$(PY) -m grainpocket openapi .venv/openapi.json
+	cmp docs/openapi.json .venv/openapi.json || (echo "docs/openapi.json is stale: run make api" && false)
+	cd frontend && npx --no-install openapi-typescript ../docs/openapi.json --default-non-nullable=false -o ../.venv/schema.d.ts >/dev/null
+	cmp frontend/src/api/schema.d.ts .venv/schema.d.ts || (echo "frontend/src/api/schema.d.ts is stale: run make api" && false)
+
+api: .venv/.ready frontend/node_modules/.ready ## Generate the API document and the TypeScript types from it
+	$(PY) -m grainpocket openapi docs/openapi.json
+	cd frontend && npm run --silent api
+
+test: build chromium lint api-check ## Every check and test, the browser's too
+	$(PY) -m pytest
+
+dev: .venv/.ready frontend/node_modules/.ready ## Reloading: front end on :5173, server restarted when Python changes
+	$(PY) -m grainpocket make-demo --data .demo
+	GRAINPOCKET_DATA=.demo GRAINPOCKET_PORT=$(PORT) GRAINPOCKET_DEV_PORTS=5173 $(PY) -m grainpocket dev & \
+	cd frontend && GRAINPOCKET_SERVER=http://127.0.0.1:$(PORT) npm run --silent dev; kill %1
+
+bench: build chromium             ## Figures side by side; see docs/bench.md
+	$(PY) -m bench
+
+shots: build chromium             ## The pictures in docs/screenshots, from the demo data
+	$(PY) -m bench.shots
+
+demo-audio: .venv/.ready          ## Render the demo records again
+	@command -v fluidsynth >/dev/null || (apt-get update -qq && apt-get install -y -qq fluidsynth fluid-soundfont-gm >/dev/null)
+	$(PY) -m grainpocket.demo.author
+
+lock:                             ## Renew requirements.lock from pyproject.toml
+	$(PYTHON) -m venv .venv-lock && .venv-lock/bin/pip install -q uv
+	.venv-lock/bin/uv pip compile pyproject.toml --all-extras -q --generate-hashes --no-annotate -o requirements.lock
+	rm -rf .venv-lock
+
+clean:
+	rm -rf .venv frontend/node_modules grainpocket/web/static .demo

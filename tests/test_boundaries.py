@@ -1,0 +1,24 @@
+"""The folders keep their order: see the contracts in pyproject.toml."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+ROOT = Path(__file__).parent.parent
+
+
+def test_import_contracts() -> None:
+    command = [str(Path(sys.executable).parent / "lint-imports")]
+    done = subprocess.run(command, cwd=ROOT, env={**os.environ, "PYTHONPATH": "."}, capture_output=True, text=True, check=False)
+    assert done.returncode == 0, done.stdout
+
+
+def test_nothing_of_a_file_is_too_long() -> None:
+    """A file over 400 lines is a room to divide; generated ones apart."""
+    kept = [p for folder in ("grainpocket", "frontend/src", "bench", "tests") for p in (ROOT / folder).rglob("*")]
+    files = [p for p in kept if p.suffix in (".py", ".ts", ".tsx", ".css") and p.name != "schema.d.ts" and "static" not in p.parts]
+    assert files
+    assert [p.name for p in files if len(p.read_text().splitlines()) > 420] == []
