@@ -6,6 +6,7 @@ process loses nothing.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 from huey import SqliteHuey
@@ -15,20 +16,16 @@ from grainpocket.settings import Settings
 POLL_S = 0.1
 
 
-def open_queue(settings: Settings) -> Any:
-    """The huey queue of this data folder; `queue.enqueue_job(job_id)` hands a job to the worker."""
+def open_queue(settings: Settings, run: Callable[[str], None] | None = None) -> tuple[Any, Callable[[str], object]]:
+    """The huey queue of this data folder, and what hands a job to the worker. run: carries a job out, in the worker."""
     settings.data.mkdir(parents=True, exist_ok=True)
     queue = SqliteHuey("grainpocket", filename=str(settings.queue), results=False)
-    return queue
 
+    # Both processes must register the task from this very place: huey finds it by module and name.
+    @queue.task(name="run_job")  # type: ignore[untyped-decorator]
+    def run_job(job_id: str) -> None:
+        if run is None:
+            raise RuntimeError("jobs run in the worker process")
+        run(job_id)
 
-def task_of(queue: Any, run: Any) -> Any:
-    """Register `run(job_id)` as the queue's one task. The web process registers it too, only to be able to enqueue."""
-    return queue.task(name="run_job")(run)
-
-
-def enqueue_only(queue: Any) -> Any:
-    def never(job_id: str) -> None:
-        raise RuntimeError("jobs run in the worker process")
-
-    return task_of(queue, never)
+    return queue, run_job

@@ -10,7 +10,7 @@ import time
 from grainpocket.core.edits import Refusal
 from grainpocket.core.sound.audio import BadAudio
 from grainpocket.jobs.importing import Cancelled, Report, import_file
-from grainpocket.jobs.queue import POLL_S, open_queue, task_of
+from grainpocket.jobs.queue import POLL_S, open_queue
 from grainpocket.settings import Settings
 from grainpocket.store.audio import AudioStore
 from grainpocket.store.database import Database
@@ -31,8 +31,7 @@ class Worker:
         self.settings = settings
         database = Database(settings.database)
         self.jobs, self.pockets, self.audio = JobStore(database), PocketStore(database), AudioStore(settings.audio)
-        self.queue = open_queue(settings)
-        self.task = task_of(self.queue, self.run)
+        self.queue, self.enqueue = open_queue(settings, self.run)
 
     def recover(self) -> None:
         """Take up what a killed worker left. Uploads whose job is over are removed."""
@@ -40,7 +39,7 @@ class Worker:
         self.audio.clear_parts()
         waiting = self.jobs.recover()
         for job_id in waiting:
-            self.task(job_id)
+            self.enqueue(job_id)
         for left in self.settings.uploads.glob("*"):
             row = self.jobs.get(left.stem)
             old = time.time() - left.stat().st_mtime > 3600

@@ -11,7 +11,7 @@ from grainpocket.core.pocket import RATE, Pocket
 from grainpocket.core.rhythm.schedule import schedule
 from grainpocket.core.shape.voice import VoiceSpec, spec_of
 from grainpocket.core.sound.audio import Samples
-from grainpocket.jobs.queue import enqueue_only, open_queue
+from grainpocket.jobs.queue import open_queue
 from grainpocket.settings import Settings
 from grainpocket.store.audio import AudioStore
 from grainpocket.store.database import Database
@@ -32,7 +32,7 @@ class Desk:
         self.pockets, self.jobs = PocketStore(self.database), JobStore(self.database)
         self.audio = AudioStore(settings.audio)
         self.renderer = Renderer(self.audio, RATE, settings.render_mb)
-        self.enqueue = enqueue_only(open_queue(settings))
+        _, self.enqueue = open_queue(settings)
         self._recipes: OrderedDict[str, VoiceSpec | BarPlan] = OrderedDict()
         self._lock = threading.Lock()
         self._ahead = ThreadPoolExecutor(1, "render-ahead")
