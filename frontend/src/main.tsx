@@ -7,7 +7,7 @@ import { App } from "./app/App";
 import { usePocket } from "./app/pocket";
 import { useView } from "./app/view";
 import { audio, timings } from "./audio/engine";
-import { loopPlayer } from "./audio/loop";
+import { loopPlayer, loopWorkletUrl } from "./audio/loop";
 import { tapePlayer } from "./audio/tape";
 import { voices } from "./audio/voices";
 import "./design/tokens.css";
@@ -18,7 +18,7 @@ declare global {
     grainpocket: unknown;
   }
 }
-window.grainpocket = { audio, timings, loopPlayer, tapePlayer, voices, usePocket, useView };
+window.grainpocket = { audio, timings, loopPlayer, tapePlayer, voices, usePocket, useView, loopWorkletUrl };
 
 createRoot(document.getElementById("root") as HTMLElement).render(
   <StrictMode>

@@ -73,6 +73,8 @@ function taken(event: KeyboardEvent): boolean {
   const at = event.target as HTMLElement | null;
   if (!at?.closest) return false;
   if (at.closest("input:not([type=file]), textarea, select, [contenteditable=true], [role=menu], [role=dialog]")) return true;
+  // An open panel closes first; what plays goes on.
+  if (event.key === "Escape" && document.querySelector("[role=dialog], [role=menu]")) return true;
   const arrows = event.key.startsWith("Arrow") || ["Home", "End", "PageUp", "PageDown"].includes(event.key);
   if (arrows && at.closest("[role=slider], [role=tablist], [data-own-arrows]")) return true;
   return (event.key === "Enter" || event.key === " ") && Boolean(at.closest("button, a, [role=switch], [data-own-arrows]"));

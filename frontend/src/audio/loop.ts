@@ -210,3 +210,4 @@ export function addWithin(loop: Float32Array, part: Float32Array, at: number, fr
 }
 
 export const loopPlayer = new LoopPlayer();
+export const loopWorkletUrl = workletUrl;

@@ -77,7 +77,7 @@ export function Export() {
                 <NumberField parameter={PASSES} value={passes} onChange={(value) => setPasses(Math.round(value))} className="w-14" />
                 <span className="text-ink2">24-bit WAV, {fixed((open?.pocket.rate ?? 0) / 1000, 1)} kHz</span>
               </div>
-              <Button tone="go" disabled={busy} onClick={() => void save()}>
+              <Button tone="go" aria-disabled={busy} onClick={() => busy || void save()}>
                 {busy ? "Saving" : "Save WAV"}
               </Button>
               {said ? (

@@ -13,8 +13,8 @@ export function WaveTools({ source, rate }: { source: Source; rate: number }) {
   const selection = useView((s) => (s.selection?.source === source.id ? s.selection : null));
   return (
     <>
-      <Button tone={playing ? "play" : "solid"} keys="Space" hint="The find, from the cursor or the selection" onClick={toggleSource} aria-label={playing ? "Stop the find" : "Play the find"}>
-        {playing ? "■ Stop" : "▶ Play find"}
+      <Button tone={playing ? "play" : "solid"} keys="Space" hint="The find, from the cursor or the selection" onClick={toggleSource}>
+        {playing ? "■ Stop find" : "▶ Play find"}
       </Button>
       <Toggle on={looping} onChange={setLooping} keys="L" hint="Round and round: the selection, or all of it">
         Loop

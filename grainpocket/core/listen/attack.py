@@ -13,7 +13,6 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import maximum_filter1d
 
 from grainpocket.core.sound.audio import Samples
 
@@ -113,6 +112,8 @@ def _divide(x: Wave) -> int:
 
 def _walk_back(error: Wave, x: Wave, place: int, s: _Scale, learn_to: int) -> int:
     """From `place` back to where the error rises out of the level it had before, at most 6 ms."""
+    from scipy.ndimage import maximum_filter1d
+
     quiet = error[max(0, learn_to - s.learn) : learn_to]
     peak = np.abs(error[place : place + s.rise]).max() if place < len(error) else 0.0
     level = max(3.5 * float(np.sqrt(np.mean(quiet**2))) if len(quiet) else 0.0, 0.02 * float(peak), 1e-6)

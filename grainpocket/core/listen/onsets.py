@@ -12,7 +12,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import ndimage, signal
 
 from grainpocket.core.listen.attack import attack_start
 from grainpocket.core.sound.audio import Samples
@@ -93,9 +92,11 @@ def _masked(seconds: NDArray[np.float64], strength: NDArray[np.float64]) -> NDAr
 
 def flux(samples: Samples, rate: int, hop: int, progress: Progress = no_progress) -> NDArray[np.float32]:
     """(frames,) rise of log band energy, averaged over bands; frame i is centred on sample i * hop."""
+    from scipy import ndimage  # Here, because the web process, which only reads hearings, then starts much sooner.
+
     size = int(2 ** np.ceil(np.log2(rate * WINDOW_S)))
     filters = _filterbank(size, rate)
-    window = signal.windows.hann(size, sym=False).astype(np.float32)
+    window = (0.5 - 0.5 * np.cos(2 * np.pi * np.arange(size) / size)).astype(np.float32)
     total = len(samples) // hop + 1
     # Before a file is silence, so that a loop that begins on a hit shows it; but its end is mirrored, because a tail that is
     # cut off would look like a click.
@@ -136,6 +137,8 @@ def _filterbank(size: int, rate: int) -> NDArray[np.float32]:
 
 def _peaks(novelty: NDArray[np.float32]) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
     """Local maxima that stand out of their surroundings: (frame indices, height over the local level)."""
+    from scipy import ndimage
+
     near = ndimage.maximum_filter1d(novelty, 5, mode="constant")
     level = ndimage.median_filter(novelty, 41, mode="constant")
     height = novelty - level

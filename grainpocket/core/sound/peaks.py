@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import signal
 
 from grainpocket.core.sound.audio import Samples, mono
 
@@ -28,6 +27,9 @@ class PeakBuilder:
     """Feed blocks of (n, 1 or 2) float32 in order; `finish` gives one array of PEAK a level."""
 
     def __init__(self, rate: int) -> None:
+        from scipy import signal  # Here, because only imports need it, and it is slow to load.
+
+        self._filter = signal.sosfilt
         low, high = (min(edge, rate * 0.45) for edge in CROSSOVERS)
         self._filters = [
             signal.butter(2, low, "lowpass", fs=rate, output="sos"),
@@ -65,7 +67,7 @@ class PeakBuilder:
         one = mono(block)
         bands = []
         for i, sos in enumerate(self._filters):
-            band, state = signal.sosfilt(sos, one, zi=self._states[i])
+            band, state = self._filter(sos, one, zi=self._states[i])
             self._states[i] = np.asarray(state, np.float32)
             bands.append((np.asarray(band, np.float32).reshape(-1, BASE) ** 2).mean(axis=1))
         self._powers.append(np.stack(bands, axis=1).astype(np.float32))

@@ -31,4 +31,4 @@ def tape(sound: Wave, drive: float, top: float, hiss: float, seed: int) -> Wave:
 
 
 def level(sound: Wave, peak_db: float) -> Wave:
-    return sound / np.abs(sound).max() * 10 ** (peak_db / 20)
+    return np.asarray(sound / np.abs(sound).max() * 10 ** (peak_db / 20))

@@ -1,0 +1,125 @@
+"""The real interface in headless Chromium, against the running application."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from typing import Any
+
+import pytest
+from playwright.sync_api import Browser, Page, expect, sync_playwright
+
+from bench.browser import CHROMIUM, FLAGS
+from bench.served import Served, served
+from grainpocket.demo.pocket import make_demo
+from grainpocket.settings import Settings
+from tests.files import wav
+from tests.signals import Loop
+from tests.web.live import Live
+
+expect.set_options(timeout=15_000)
+
+
+@pytest.fixture(scope="session")
+def demo_server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Served]:
+    """The application with the demo pocket; tests that change things make pockets of their own."""
+    data = tmp_path_factory.mktemp("demo") / "data"
+    make_demo(Settings(data=data), say=lambda text: None)
+    with served(data, GRAINPOCKET_MOST_MINUTES="12", GRAINPOCKET_MOST_BYTES="300000000") as running:
+        yield running
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Browser]:
+    with sync_playwright() as playwright:
+        running = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+        yield running
+        running.close()
+
+
+_SEEN = """(arg) => {
+  const gp = window.grainpocket;
+  const pocket = gp.usePocket.getState().open?.pocket;
+  return %s;
+}"""
+
+
+class Ui:
+    """A tab on a pocket, and shorthands for what tests ask of it."""
+
+    def __init__(self, page: Page, live: Live) -> None:
+        self.page, self.live = page, live
+        self.errors: list[str] = []
+        page.on("pageerror", lambda error: self.errors.append(str(error)))
+
+    def open(self) -> Ui:
+        self.page.goto(self.live.server.url)
+        self.page.wait_for_selector("[data-testid=pad-grid]")
+        return self
+
+    def look(self, expression: str, argument: Any = None) -> Any:
+        """Evaluate with `gp` as what the application shows to tests, and `pocket` as the open pocket."""
+        return self.page.evaluate(_SEEN % expression, argument)
+
+    def wait(self, expression: str, argument: Any = None) -> None:
+        self.page.wait_for_function(_SEEN % expression, arg=argument)
+
+    def station(self, name: str) -> None:
+        self.page.get_by_role("tab", name=name).click()
+
+    def button(self, name: str) -> Any:
+        return self.page.get_by_role("button", name=name, exact=True)
+
+    def bring_in(self, name: str, data: bytes) -> None:
+        """Add a file through the file picker and wait for its find."""
+        count = self.look("Object.keys(pocket.sources).length")
+        self.page.get_by_label("Add audio files").set_input_files({"name": name, "mimeType": "audio/wav", "buffer": data})
+        self.wait("Object.keys(pocket.sources).length > arg", count)
+
+    def bring_in_loop(self, loop: Loop, name: str = "Test loop.wav") -> None:
+        self.bring_in(name, wav(loop.samples))
+        self.page.get_by_role("button", name=f"Open {name.removesuffix('.wav')}", exact=True).click()
+
+    def ready(self) -> None:
+        """All voices of the pads are here."""
+        self.wait("gp.voices.ready()[0] === gp.voices.ready()[1] && gp.voices.ready()[1] > 0")
+
+    def wave(self) -> Any:
+        box = self.page.locator("[data-wave]:visible").bounding_box()
+        assert box is not None
+        return box
+
+    def grid(self) -> Any:
+        box = self.page.get_by_test_id("pattern-grid").first.bounding_box()
+        assert box is not None
+        return box
+
+
+Opener = Callable[..., Ui]
+
+
+@pytest.fixture
+def opened(browser: Browser, demo_server: Served) -> Iterator[Opener]:
+    """opened() gives a tab on a fresh pocket; opened(live) one on a pocket that is there, opened(demo=True) on the demo."""
+    contexts = []
+    tabs: list[Ui] = []
+
+    def open_tab(live: Live | None = None, demo: bool = False, script: str = "") -> Ui:
+        context = browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+        contexts.append(context)
+        if live is None:
+            live = Live(demo_server)
+            if demo:
+                live.id = "night-ferry-set"
+        context.add_init_script(
+            "if (!localStorage.getItem('grain-pocket-view'))"
+            f" localStorage.setItem('grain-pocket-view', JSON.stringify({{state: {{pocketId: '{live.id}'}}, version: 0}}));{script}"
+        )
+        tab = Ui(context.new_page(), live).open()
+        tabs.append(tab)
+        return tab
+
+    yield open_tab
+    for tab in tabs:
+        assert tab.errors == []
+    for context in contexts:
+        context.close()

@@ -1,0 +1,167 @@
+"""Nothing is lost: reloads, restarts, other tabs, bad files, undo."""
+
+from __future__ import annotations
+
+import re
+from pathlib import Path
+
+import numpy as np
+import pytest
+from playwright.sync_api import expect
+
+from bench.served import Served
+from tests.files import BAD, GOOD, wav
+from tests.signals import RATE, drum_loop
+from tests.ui.conftest import Opener, Ui
+from tests.web.live import Live, until
+
+
+def test_a_reload_and_a_restart_find_everything_as_it_was(opened: Opener, server: Served) -> None:
+    ui = opened(Live(server))
+    ui.bring_in_loop(drum_loop())
+    ui.station("Chop")
+    ui.button("Original rhythm").click()
+    ui.wait("Object.keys(pocket.patterns).length === 1")
+    ui.page.keyboard.press("Control+z")
+    ui.wait("Object.keys(pocket.patterns).length === 0")
+    ui.page.keyboard.press("Control+Shift+z")
+    ui.wait("Object.keys(pocket.patterns).length === 1 && gp.loopPlayer.loop() !== null")
+    before, keys = ui.look("pocket"), ui.look("gp.loopPlayer.loop().bars.map((bar) => bar.key)")
+    ui.page.reload()
+    ui.wait("gp.loopPlayer.loop() !== null")
+    assert ui.look("pocket") == before
+    expect(ui.page.get_by_role("tab", name="Rhythm")).to_have_attribute("data-state", "active")
+
+    server.kill()
+    expect(ui.page.get_by_text("The server does not answer")).to_be_visible()
+    # An edit made while the server is away is kept in the tab and made when it is back.
+    tempo = ui.page.get_by_role("spinbutton", name="Tempo", exact=True)
+    tempo.click()
+    tempo.fill("99")
+    tempo.press("Enter")
+    server.again()
+    ui.wait("pocket.tempo === 99")
+    expect(ui.page.get_by_text("The server does not answer")).to_have_count(0)
+    ui.page.keyboard.press("Control+z")
+    ui.wait("pocket.tempo === arg", before["tempo"])
+    ui.wait("gp.loopPlayer.loop().bars.every((bar, i) => bar.key === arg[i])", keys)
+    assert ui.look("pocket") == before
+
+
+def test_two_tabs_cannot_overwrite_each_other_unseen(opened: Opener) -> None:
+    one = opened()
+    # The second tab is deaf to the server's news, so that it really is behind.
+    two = opened(one.live, script="window.EventSource = class { addEventListener() {} close() {} };")
+    tempo = one.page.get_by_role("spinbutton", name="Tempo", exact=True)
+    tempo.click()
+    tempo.fill("111")
+    tempo.press("Enter")
+    one.wait("pocket.tempo === 111")
+    late = two.page.get_by_role("spinbutton", name="Tempo", exact=True)
+    late.click()
+    late.fill("77")
+    late.press("Enter")
+    expect(two.page.get_by_text("Changed in another tab", exact=True)).to_be_visible()
+    two.wait("pocket.tempo === 111")
+    assert one.live.state["pocket"]["tempo"] == 111
+    two.button("Make it anyway").click()
+    two.wait("pocket.tempo === 77")
+    # The tab that listens hears of it by itself.
+    one.wait("pocket.tempo === 77")
+    one.page.keyboard.press("Control+z")
+    one.wait("pocket.tempo === 111")
+
+
+def test_an_import_in_between_is_no_conflict(opened: Opener) -> None:
+    ui = opened(script="window.EventSource = class { addEventListener() {} close() {} };")
+    job = ui.live.upload("behind.wav", GOOD["plain.wav"])
+    until(lambda: ui.live.job(job["id"])["state"] == "done")
+    tempo = ui.page.get_by_role("spinbutton", name="Tempo", exact=True)
+    tempo.click()
+    tempo.fill("88")
+    tempo.press("Enter")
+    ui.wait("pocket.tempo === 88 && Object.keys(pocket.sources).length === 1")
+
+
+@pytest.mark.parametrize("name", ["empty.wav", "text.wav", "nine channels.wav", "header only.wav"])
+def test_bad_files_are_told_and_leave_nothing(opened: Opener, name: str) -> None:
+    ui = opened()
+    data, words = BAD[name]
+    ui.page.get_by_label("Add audio files").set_input_files({"name": name, "mimeType": "audio/wav", "buffer": data})
+    expect(ui.page.get_by_text("was not added", exact=False).first).to_be_visible()
+    expect(ui.page.get_by_text(words, exact=False).first).to_be_visible()
+    expect(ui.page.locator("[data-progress]")).to_have_count(0)
+    assert ui.live.state["pocket"]["sources"] == {}
+
+
+def test_a_name_with_tricks_in_it(opened: Opener) -> None:
+    ui = opened()
+    ui.bring_in("🥁 <img src=x onerror=alert(1)>.wav", GOOD["plain.wav"])
+    assert ui.look("pocket.sources.s1.name") == "🥁 <img src=x onerror=alert(1)>"
+    expect(ui.page.locator("[data-find] img")).to_have_count(0)
+
+
+def test_a_note_about_a_mended_file(opened: Opener) -> None:
+    ui = opened()
+    ui.bring_in("nonsense.wav", GOOD["nonsense numbers.wav"])
+    expect(ui.page.get_by_text("7 samples were not numbers", exact=False).first).to_be_visible()
+
+
+def test_progress_and_cancel(opened: Opener, tmp_path: Path) -> None:
+    ui = opened()
+    rng = np.random.default_rng(1)
+    long = wav((rng.standard_normal((RATE * 110, 2)) * 0.1).astype(np.float32), subtype="PCM_16")
+    path = tmp_path / "long.wav"
+    path.write_bytes(long)
+    ui.page.get_by_label("Add audio files").set_input_files(path)
+    expect(ui.page.get_by_role("progressbar", name=re.compile("(Decoding|Listening) long.wav"))).to_be_visible()
+    ui.button("Cancel long.wav").click()
+    expect(ui.page.get_by_text("long.wav cancelled", exact=True)).to_be_visible()
+    expect(ui.page.locator("[data-progress]")).to_have_count(0)
+    assert ui.live.state["pocket"]["sources"] == {}
+
+
+def test_removing_a_find_and_undoing_it(opened: Opener) -> None:
+    ui = opened()
+    ui.bring_in_loop(drum_loop())
+    ui.station("Chop")
+    ui.button("All to pads").click()
+    ui.wait("Object.keys(pocket.pads).length > 0")
+    before = ui.look("pocket")
+    ui.button("Menu of Test loop").click()
+    ui.page.get_by_role("menuitem", name="Remove").click()
+    ui.button("Remove with pads").click()
+    ui.wait("Object.keys(pocket.sources).length === 0 && Object.keys(pocket.pads).length === 0")
+    expect(ui.page.get_by_text("Nothing here yet", exact=False)).to_be_visible()
+    ui.button("Undo").click()
+    ui.wait("Object.keys(pocket.sources).length === 1")
+    assert ui.look("pocket") == before
+
+
+def rename(ui: Ui, old: str, new: str) -> None:
+    ui.button(f"Menu of {old}").click()
+    ui.page.get_by_role("menuitem", name="Rename").click()
+    field = ui.page.get_by_role("textbox", name="Name of the find")
+    field.fill(new)
+    field.press("Enter")
+
+
+def test_names_are_changed_in_place_and_keys_do_not_play_meanwhile(opened: Opener) -> None:
+    ui = opened()
+    ui.bring_in_loop(drum_loop())
+    ui.live.edit({"type": "slices_to_pads", "source": "s1", "cuts": None})
+    ui.wait("Object.keys(pocket.pads).length > 0")
+    rename(ui, "Test loop", "qwer loop")
+    ui.wait("pocket.sources.s1.name === 'qwer loop'")
+    assert ui.look("gp.timings.filter((m) => m.what === 'key down').length") == 0
+
+
+def test_pockets_are_apart(opened: Opener) -> None:
+    ui = opened()
+    ui.button("Pockets").click()
+    ui.page.get_by_role("menuitem", name="New pocket").click()
+    ui.page.wait_for_function("(id) => window.grainpocket.usePocket.getState().open.id !== id", arg=ui.live.id)
+    expect(ui.page.get_by_text("Nothing here yet", exact=False)).to_be_visible()
+    ui.button("Pockets").click()
+    ui.page.get_by_role("menuitem", name="Night ferry set").click()
+    ui.wait("Object.keys(pocket.sources).length === 5")

@@ -1,0 +1,130 @@
+"""Pads under the hand: keys by position, held and one-shot, chokes, settings."""
+
+from __future__ import annotations
+
+import pytest
+from playwright.sync_api import expect
+
+from tests.signals import drum_loop
+from tests.ui.conftest import Opener, Ui
+
+
+@pytest.fixture
+def ui(opened: Opener) -> Ui:
+    tab = opened()
+    tab.bring_in_loop(drum_loop(bpm=70, bars=1))
+    tab.station("Chop")
+    tab.button("All to pads").click()
+    tab.ready()
+    return tab
+
+
+def key(ui: Ui, kind: str, code: str, printed: str) -> None:
+    ui.page.evaluate(
+        "([kind, code, key]) => document.body.dispatchEvent(new KeyboardEvent(kind, {code, key, bubbles: true, cancelable: true}))",
+        [kind, code, printed],
+    )
+
+
+@pytest.mark.parametrize(("code", "printed", "pad"), [("KeyQ", "a", 4), ("KeyZ", "w", 12), ("Digit1", "&", 0), ("KeyF", "u", 11)])
+def test_keys_play_by_position_whatever_is_printed_on_them(ui: Ui, code: str, printed: str, pad: int) -> None:
+    if not ui.look("pocket.pads[arg] !== undefined", pad):
+        ui.page.locator(f"[data-pad='{pad}']").wait_for()
+    before = ui.look("gp.timings.filter((m) => m.what === 'voice start').length")
+    key(ui, "keydown", code, printed)
+    if ui.look("pocket.pads[arg] !== undefined", pad):
+        expect(ui.page.locator(f"[data-pad='{pad}'][data-sounding]")).to_have_count(1)
+        assert ui.look("gp.timings.filter((m) => m.what === 'voice start').length") == before + 1
+    key(ui, "keyup", code, printed)
+
+
+def test_a_held_pad_ends_when_the_key_rises_and_a_one_shot_does_not(ui: Ui) -> None:
+    ui.live.edit({"type": "set_pads", "pads": [0, 1], "pitch": -24})
+    ui.live.edit({"type": "set_pads", "pads": [0], "play": "held"})
+    ui.wait("pocket.pads[0].play === 'held'")
+    ui.ready()
+    sounding = ui.page.locator("[data-pad='0'][data-sounding]")
+    key(ui, "keydown", "Digit1", "1")
+    expect(sounding).to_have_count(1)
+    key(ui, "keyup", "Digit1", "1")
+    expect(sounding).to_have_count(0)
+    started = ui.look("gp.audio().currentTime")
+    key(ui, "keydown", "Digit2", "2")
+    key(ui, "keyup", "Digit2", "2")
+    ui.wait("gp.audio().currentTime > arg", started + 0.25)
+    expect(ui.page.locator("[data-pad='1'][data-sounding]")).to_have_count(1)
+
+
+def test_pads_of_one_choke_group_cut_each_other_off(ui: Ui) -> None:
+    ui.live.edit({"type": "set_pads", "pads": [0, 1], "pitch": -24})
+    ui.wait("pocket.pads[1].pitch === -24")
+    ui.ready()
+    ui.page.keyboard.press("1")
+    expect(ui.page.locator("[data-pad='0'][data-sounding]")).to_have_count(1)
+    ui.page.keyboard.press("2")
+    expect(ui.page.locator("[data-pad='0'][data-sounding]")).to_have_count(0)
+    expect(ui.page.locator("[data-pad='1'][data-sounding]")).to_have_count(1)
+
+
+def test_settings_by_slider_number_and_wheel(ui: Ui) -> None:
+    ui.page.locator("[data-pad='2']").click()
+    settings = ui.page.get_by_test_id("pad-settings")
+    level = settings.get_by_role("spinbutton", name="Level")
+    level.click()
+    level.fill("-7,5")
+    level.press("Enter")
+    ui.wait("pocket.pads[2].level === -7.5")
+    settings.get_by_role("slider", name="Pitch").focus()
+    ui.page.keyboard.press("ArrowDown")
+    ui.page.keyboard.press("ArrowDown")
+    ui.wait("pocket.pads[2].pitch === -2")
+    settings.get_by_role("spinbutton", name="Fade out").hover()
+    ui.page.mouse.wheel(0, -100)
+    ui.wait("pocket.pads[2].fade_out === 5")
+    level.dblclick()
+    ui.wait("pocket.pads[2].level === 0")
+    settings.get_by_role("button", name="Reverse").click()
+    ui.wait("pocket.pads[2].reverse")
+    settings.get_by_role("button", name="Choke 1").click()
+    ui.page.get_by_role("menuitem", name="Group 3").click()
+    ui.wait("pocket.pads[2].choke === 3")
+    others = ui.look("Object.entries(pocket.pads).filter(([i]) => i !== '2').map(([, p]) => [p.level, p.pitch, p.reverse])")
+    assert all(settings == [0, 0, False] for settings in others), "no other pad was touched"
+
+
+def test_a_drag_of_a_slider_is_one_step_of_undo(ui: Ui) -> None:
+    ui.page.locator("[data-pad='2']").click()
+    thumb = ui.page.get_by_test_id("pad-settings").get_by_role("slider", name="Level")
+    box = thumb.bounding_box()
+    assert box is not None
+    x, y = box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+    ui.page.mouse.move(x, y)
+    ui.page.mouse.down()
+    for step in range(1, 12):
+        ui.page.mouse.move(x - 5 * step, y)
+    ui.page.mouse.up()
+    ui.wait("pocket.pads[2].level < -15")
+    ui.wait("gp.usePocket.getState().open.undo === 'pad level'")
+    ui.button("Undo").click()
+    ui.wait("pocket.pads[2].level === 0")
+
+
+def test_several_pads_at_once(ui: Ui) -> None:
+    ui.page.locator("[data-pad='0']").click()
+    ui.page.locator("[data-pad='3']").click(modifiers=["Shift"])
+    expect(ui.page.get_by_test_id("pad-settings")).to_contain_text("2 pads")
+    ui.page.get_by_test_id("pad-settings").get_by_role("button", name="Held").click()
+    ui.wait("pocket.pads[0].play === 'held' && pocket.pads[3].play === 'held' && pocket.pads[1].play === 'one-shot'")
+
+
+def test_a_pad_is_dragged_to_another_place(ui: Ui) -> None:
+    name = ui.look("pocket.pads[0].name")
+    ui.page.locator("[data-pad='0']").drag_to(ui.page.locator("[data-pad='15']"))
+    ui.wait("pocket.pads[15]?.name === arg", name)
+
+
+def test_the_mouse_plays_and_lights_a_pad(ui: Ui) -> None:
+    pad = ui.page.locator("[data-pad='1']")
+    pad.dispatch_event("pointerdown", {"button": 0})
+    expect(ui.page.locator("[data-pad='1'][data-sounding]")).to_have_count(1)
+    expect(pad).to_have_attribute("aria-pressed", "true")
