@@ -13,6 +13,7 @@ import statistics
 import tempfile
 import time
 from pathlib import Path
+from typing import Any
 
 from playwright.sync_api import Page
 
@@ -42,7 +43,7 @@ class Client:
         self._connection.request(method, path, text, {"Content-Type": "application/json"})
         return self._connection.getresponse().read()
 
-    def edit(self, version: int, edit: dict[str, object], heard: str | None = None) -> dict[str, object]:
+    def edit(self, version: int, edit: dict[str, Any], heard: str | None = None) -> dict[str, Any]:
         body = {"version": version, "edit": edit, "heard": heard}
         return dict(json.loads(self.ask("POST", f"/api/pockets/{POCKET_ID}/edits", body)))
 
@@ -51,10 +52,10 @@ def busy_pattern(client: Client) -> tuple[int, str]:
     """A pattern of 4 bars and 16 lanes, a hit on every other step; its state's version and its id."""
     version = json.loads(client.ask("GET", f"/api/pockets/{POCKET_ID}"))["version"]
     reply = client.edit(version, {"type": "add_pattern", "name": "Busy", "bars": 4})
-    pattern = next(iter(reply["changes"]["patterns"]))  # type: ignore[index]
+    pattern = next(iter(reply["changes"]["patterns"]))
     hits = [{"pad": pad, "beat": step / 4 + (pad % 2) / 4, "velocity": 90} for pad in range(16) for step in range(0, 64, 2)]
-    reply = client.edit(int(reply["version"]), {"type": "put_hits", "pattern": pattern, "hits": hits})  # type: ignore[call-overload]
-    return int(reply["version"]), pattern  # type: ignore[call-overload]
+    reply = client.edit(int(reply["version"]), {"type": "put_hits", "pattern": pattern, "hits": hits})
+    return int(reply["version"]), pattern
 
 
 def on_the_server(client: Client, version: int, pattern: str) -> list[float]:
@@ -64,23 +65,24 @@ def on_the_server(client: Client, version: int, pattern: str) -> list[float]:
         hit = {"pad": n % 16, "beat": (n % 60) / 4 + 0.125, "velocity": 60 + n % 40}
         start = time.perf_counter()
         reply = client.edit(version, {"type": "put_hits", "pattern": pattern, "hits": [hit]}, pattern)
-        keys = [bar["key"] for bar in reply["sounds"]["loop"]["bars"]]  # type: ignore[index]
+        keys = [bar["key"] for bar in reply["sounds"]["loop"]["bars"]]
         for key in keys:
             if key not in known:
                 client.ask("GET", f"/api/sound/{key}")
         if known:
             times.append((time.perf_counter() - start) * 1000)
         known.update(keys)
-        version = int(reply["version"])  # type: ignore[call-overload]
+        version = int(reply["version"])
     return times
 
 
-def marks(page: Page) -> list[dict[str, float]]:
-    return page.evaluate("() => window.grainpocket.timings")  # type: ignore[no-any-return]
+def marks(page: Page) -> list[dict[str, Any]]:
+    found: list[dict[str, Any]] = page.evaluate("() => window.grainpocket.timings")
+    return found
 
 
-def last(found: list[dict[str, float]], what: str) -> float:
-    return [m["at"] for m in found if m["what"] == what][-1]
+def last(found: list[dict[str, Any]], what: str) -> float:
+    return float([m["at"] for m in found if m["what"] == what][-1])
 
 
 def in_the_browser(page: Page, pattern: str) -> list[float]:

@@ -36,7 +36,10 @@ def test_panels(opened: Opener) -> None:
     ui.button("Export").click()
     expect(ui.button("Save WAV")).to_be_visible()
     assert violations(ui.page) == []
+    # The first closes the hint that shows on focus, the second the panel.
     ui.page.keyboard.press("Escape")
+    ui.page.keyboard.press("Escape")
+    expect(ui.button("Save WAV")).to_have_count(0)
     ui.page.keyboard.press("?")
     expect(ui.page.get_by_role("dialog", name="Keys and hands")).to_be_visible()
     assert violations(ui.page) == []

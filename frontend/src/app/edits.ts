@@ -127,6 +127,13 @@ async function take(reply: EditReply): Promise<void> {
   // The new sound is on its way before the page is drawn anew.
   void loopPlayer.update(reply.sounds.loop ?? null, () => void reloadSounds());
   if (!usePocket.getState().applyReply(reply)) await reload();
+  else if ((reply.sounds.loop?.pattern ?? null) !== heardPattern()) void reloadSounds();
+}
+
+/** The pattern in view, if it is there. */
+function heardPattern(): string | null {
+  const pattern = useView.getState().pattern;
+  return pattern !== null && usePocket.getState().open?.pocket.patterns[pattern] ? pattern : null;
 }
 
 /** The whole state anew: after another tab's edit, an import, or a restart of the server. */
@@ -146,9 +153,17 @@ export async function openPocket(id: string): Promise<void> {
 }
 
 export async function reloadSounds(): Promise<void> {
-  const open = usePocket.getState().open;
-  if (!open) return;
-  const pattern = useView.getState().pattern ?? "none";
-  const sounds = await ask(api.GET("/api/pockets/{pocket}/sounds/{pattern}", { params: { path: { pocket: open.id, pattern } } }));
-  if (usePocket.getState().open?.id === open.id) usePocket.getState().setSounds(sounds);
+  for (;;) {
+    const open = usePocket.getState().open;
+    if (!open) return;
+    const pattern = useView.getState().pattern ?? "none";
+    const sounds = await ask(api.GET("/api/pockets/{pocket}/sounds/{pattern}", { params: { path: { pocket: open.id, pattern } } }));
+    const now = usePocket.getState().open;
+    if (now?.id !== open.id) return;
+    // An edit may have overtaken the answer, or another pattern been chosen: then it tells of what is no longer so.
+    if (now.version === open.version && (useView.getState().pattern ?? "none") === pattern) {
+      usePocket.getState().setSounds(sounds);
+      return;
+    }
+  }
 }

@@ -2,6 +2,7 @@ import { useRef, useState, type KeyboardEvent, type PointerEvent, type WheelEven
 
 import type { Parameter } from "../api/types";
 import { fixed, parseNumber } from "./format";
+import { useLive } from "./useLive";
 import { useWheel } from "./useWheel";
 
 interface Props {
@@ -26,19 +27,21 @@ export function newGesture(): string {
 
 /** A number to drag up and down, type over, wheel, step with the arrow keys, or reset with a double click. */
 export function NumberField({ parameter, value, onChange, label, className = "", showUnit = true, align = "left" }: Props) {
+  const live = useLive(value, onChange);
+  const shown = live.shown;
   const [typed, setTyped] = useState<string | null>(null);
   const drag = useRef<{ y: number; from: number; moved: boolean; gesture: string } | null>(null);
   const wheel = useRef<{ gesture: string; until: number }>({ gesture: "", until: 0 });
   const input = useRef<HTMLInputElement>(null);
 
   function step(count: number, fine: boolean, gesture: string) {
-    onChange(clampTo(parameter, value + count * (fine ? Math.max(parameter.step / 10, 10 ** -parameter.digits) : parameter.step)), gesture);
+    live.set(clampTo(parameter, live.base() + count * (fine ? Math.max(parameter.step / 10, 10 ** -parameter.digits) : parameter.step)), gesture);
   }
   function commit() {
     if (typed === null) return;
     const number = parseNumber(typed);
     setTyped(null);
-    if (number !== null && number !== value) onChange(Math.min(parameter.high, Math.max(parameter.low, number)), newGesture());
+    if (number !== null && number !== value) live.set(Math.min(parameter.high, Math.max(parameter.low, number)), newGesture());
   }
   function onKeyDown(event: KeyboardEvent) {
     if (event.key === "Enter") {
@@ -57,7 +60,7 @@ export function NumberField({ parameter, value, onChange, label, className = "",
     if (document.activeElement === input.current) return;
     event.preventDefault();
     (event.target as Element).setPointerCapture(event.pointerId);
-    drag.current = { y: event.clientY, from: value, moved: false, gesture: newGesture() };
+    drag.current = { y: event.clientY, from: live.base(), moved: false, gesture: newGesture() };
   }
   function onPointerMove(event: PointerEvent) {
     const now = drag.current;
@@ -66,7 +69,7 @@ export function NumberField({ parameter, value, onChange, label, className = "",
     if (Math.abs(up) > 3) now.moved = true;
     if (now.moved) {
       const scale = (event.shiftKey ? 0.1 : 1) * Math.max(parameter.step / 4, (parameter.high - parameter.low) / 600);
-      onChange(clampTo(parameter, now.from + up * scale), now.gesture);
+      live.set(clampTo(parameter, now.from + up * scale), now.gesture);
     }
   }
   function onPointerUp() {
@@ -93,15 +96,15 @@ export function NumberField({ parameter, value, onChange, label, className = "",
         aria-label={label ?? parameter.label}
         aria-valuemin={parameter.low}
         aria-valuemax={parameter.high}
-        aria-valuenow={value}
-        aria-valuetext={`${fixed(value, parameter.digits)} ${parameter.unit}`.trim()}
+        aria-valuenow={shown}
+        aria-valuetext={`${fixed(shown, parameter.digits)} ${parameter.unit}`.trim()}
         inputMode="decimal"
         title={`${parameter.help}. Drag, type, wheel, arrow keys; double click for ${fixed(parameter.default, parameter.digits)}.`}
-        style={{ width: `${(typed ?? fixed(value, parameter.digits)).length + 0.3}ch` }}
+        style={{ width: `${(typed ?? fixed(shown, parameter.digits)).length + 0.3}ch` }}
         className="min-w-[1.5ch] cursor-ns-resize rounded-[2px] bg-transparent focus:cursor-text focus:bg-white"
-        value={typed ?? fixed(value, parameter.digits)}
+        value={typed ?? fixed(shown, parameter.digits)}
         onChange={(e) => setTyped(e.target.value)}
-        onFocus={() => setTyped(fixed(value, parameter.digits))}
+        onFocus={() => setTyped(fixed(shown, parameter.digits))}
         onBlur={commit}
         onKeyDown={onKeyDown}
         onPointerDown={onPointerDown}
@@ -110,7 +113,7 @@ export function NumberField({ parameter, value, onChange, label, className = "",
         onDoubleClick={() => {
           setTyped(null);
           input.current?.blur();
-          onChange(parameter.default, newGesture());
+          live.set(parameter.default, newGesture());
         }}
       />
       {showUnit && parameter.unit ? <span className="text-ink2">{parameter.unit}</span> : null}

@@ -3,6 +3,7 @@ import { useRef } from "react";
 
 import type { Parameter } from "../api/types";
 import { clampTo, newGesture } from "./NumberField";
+import { useLive } from "./useLive";
 import { useWheel } from "./useWheel";
 
 interface Props {
@@ -15,6 +16,7 @@ interface Props {
 
 /** A slider whose drag is one gesture; wheel and arrow keys step, a double click resets. */
 export function Slider({ parameter, value, onChange, label, className = "" }: Props) {
+  const live = useLive(value, onChange);
   const gesture = useRef("");
   const until = useRef(0);
   const root = useRef<HTMLSpanElement>(null);
@@ -28,7 +30,7 @@ export function Slider({ parameter, value, onChange, label, className = "" }: Pr
   }
   useWheel(root, (event) => {
     event.preventDefault();
-    onChange(clampTo(parameter, value + (event.deltaY < 0 ? 1 : -1) * parameter.step), current());
+    live.set(clampTo(parameter, live.base() + (event.deltaY < 0 ? 1 : -1) * parameter.step), current());
   });
 
   return (
@@ -38,7 +40,7 @@ export function Slider({ parameter, value, onChange, label, className = "" }: Pr
       min={parameter.low}
       max={parameter.high}
       step={smallest}
-      value={[value]}
+      value={[live.shown]}
       onPointerDown={() => {
         gesture.current = newGesture();
         until.current = performance.now() + 60000;
@@ -46,8 +48,8 @@ export function Slider({ parameter, value, onChange, label, className = "" }: Pr
       onPointerUp={() => {
         until.current = 0;
       }}
-      onValueChange={([next]) => next !== undefined && onChange(clampTo(parameter, next), current())}
-      onDoubleClick={() => onChange(parameter.default, newGesture())}
+      onValueChange={([next]) => next !== undefined && live.set(clampTo(parameter, next), current())}
+      onDoubleClick={() => live.set(parameter.default, newGesture())}
     >
       <Radix.Track className="relative h-[3px] grow bg-rule">
         <Radix.Range className="absolute h-full bg-ink2" />
@@ -60,7 +62,7 @@ export function Slider({ parameter, value, onChange, label, className = "" }: Pr
           if (!way) return;
           event.preventDefault();
           event.stopPropagation();
-          onChange(clampTo(parameter, value + way * (event.shiftKey ? smallest : parameter.step)), current());
+          live.set(clampTo(parameter, live.base() + way * (event.shiftKey ? smallest : parameter.step)), current());
         }}
       />
     </Radix.Root>

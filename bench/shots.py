@@ -1,0 +1,56 @@
+"""The pictures of the main views, from the demo data: `python -m bench.shots` writes docs/screenshots."""
+
+from __future__ import annotations
+
+import tempfile
+from pathlib import Path
+
+from playwright.sync_api import Page
+
+from bench.browser import a_page
+from bench.served import served
+from grainpocket.demo.pocket import make_demo
+from grainpocket.settings import Settings
+
+_READY = """() => {
+  const [here, all] = window.grainpocket.voices.ready();
+  return here === all && window.grainpocket.loopPlayer.loop();
+}"""
+TARGET = Path(__file__).parent.parent / "docs" / "screenshots"
+
+
+def settled(page: Page) -> None:
+    """Fonts and waves are here, and nothing is on its way."""
+    page.evaluate("() => document.fonts.ready")
+    page.wait_for_function(_READY)
+    page.evaluate("() => new Promise((done) => setTimeout(done, 500))")
+
+
+def main() -> None:
+    TARGET.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as folder:
+        make_demo(Settings(data=Path(folder)), say=lambda text: None)
+        with served(Path(folder)) as server, a_page(server.url) as page:
+            settled(page)
+            page.locator("tbody tr").nth(2).click()
+            page.locator("[data-pad='4']").click()
+            settled(page)
+            page.screenshot(path=TARGET / "chop.png")
+            page.get_by_role("tab", name="Listen").click()
+            page.get_by_role("button", name="Open Lantern street").click()
+            settled(page)
+            page.screenshot(path=TARGET / "listen.png")
+            page.get_by_role("tab", name="Rhythm").click()
+            page.get_by_test_id("play").click()
+            page.wait_for_function("() => window.grainpocket.loopPlayer.place() > 90000")
+            page.screenshot(path=TARGET / "rhythm.png")
+            page.get_by_test_id("play").click()
+            page.keyboard.press("?")
+            page.wait_for_selector("[role=dialog]")
+            settled(page)
+            page.screenshot(path=TARGET / "keys.png")
+    print(f"pictures in {TARGET}")
+
+
+if __name__ == "__main__":
+    main()
