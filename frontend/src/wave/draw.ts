@@ -1,6 +1,6 @@
 /** Paints waves, bands, slices and grids on a canvas. Pixels are CSS pixels; the canvas is scaled beforehand. */
 import type { Grid, SliceMark } from "./marks";
-import { BASE, columns, sampleReader } from "./peaks";
+import { BASE, columns, sampleReader, sourcePeak } from "./peaks";
 import { CARD, INK, NOW, ROLES, RULE } from "../design/roles";
 
 export interface Frame {
@@ -26,20 +26,21 @@ export function prepare(canvas: HTMLCanvasElement, width: number, height: number
   return context;
 }
 
-/** fit: scale so that the loudest part in view fills the height. */
+/** The loudest place of the whole source fills the height; with `fit`, the loudest place in view does. */
 export function paintWave(c: CanvasRenderingContext2D, frame: Frame, top: number, height: number, color = INK, fit = false): void {
+  const gain = 1 / sourcePeak(frame.hash, frame.frames);
   if (frame.perPixel < 4) {
-    paintSamples(c, frame, top, height, color);
+    paintSamples(c, frame, top, height, color, gain);
     return;
   }
   const middle = top + height / 2;
   const close = frame.perPixel < BASE;
   const cols = close ? sampleColumns(frame) : columns(frame.hash, frame.frames, frame.start, frame.perPixel, frame.width);
-  let scale = height / 2;
+  let scale = (height / 2) * gain;
   if (fit) {
     let peak = 0;
     for (let x = 0; x < frame.width; x++) peak = Math.max(peak, cols.max[x] as number, -(cols.min[x] as number));
-    scale /= Math.max(peak, 0.02);
+    scale = height / 2 / Math.max(peak, 0.002);
   }
   c.fillStyle = color;
   for (let x = 0; x < frame.width; x++) {
@@ -74,7 +75,7 @@ function sampleColumns(frame: Frame): { min: Float32Array; max: Float32Array } {
 }
 
 /** Close enough to see single samples: a line through them, and dots when there is room. */
-function paintSamples(c: CanvasRenderingContext2D, frame: Frame, top: number, height: number, color: string): void {
+function paintSamples(c: CanvasRenderingContext2D, frame: Frame, top: number, height: number, color: string, gain: number): void {
   const middle = top + height / 2;
   const read = sampleReader(frame.hash);
   const first = Math.max(0, Math.floor(frame.start));
@@ -92,7 +93,7 @@ function paintSamples(c: CanvasRenderingContext2D, frame: Frame, top: number, he
       continue;
     }
     const x = (i - frame.start) / frame.perPixel;
-    const y = middle - value * (height / 2);
+    const y = middle - value * gain * (height / 2);
     if (drawing) c.lineTo(x, y);
     else c.moveTo(x, y);
     drawing = true;

@@ -150,3 +150,19 @@ export function sampleReader(hash: string): (at: number) => number | undefined {
     return left === undefined || right === undefined ? undefined : (left + right) / 2;
   };
 }
+
+const loudest = new Map<string, number>();
+
+/** The largest sample of a source, 0 to 1, from its coarsest picture; 1 while that is fetched. */
+export function sourcePeak(hash: string, frames: number): number {
+  const known = loudest.get(hash);
+  if (known !== undefined) return known;
+  const per = samplesPerPeak(LEVELS - 1);
+  const count = Math.ceil(frames / per);
+  const cols = columns(hash, frames, 0, per, count);
+  if (cols.missing) return 1;
+  let peak = 0.001;
+  for (let i = 0; i < count; i++) peak = Math.max(peak, cols.max[i] as number, -(cols.min[i] as number));
+  loudest.set(hash, peak);
+  return peak;
+}

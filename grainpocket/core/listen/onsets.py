@@ -21,7 +21,7 @@ BANDS_PER_OCTAVE, LOWEST, HIGHEST = 8, 40.0, 17000.0
 LEAST_GAP_S = 0.025
 FLOOR, FLOOR_SHARE, REGIONS = 2e-4, 1.0, 5
 MASKING_S = 0.04
-_LAG = 2
+_LAG, _BLOCK = 2, 2048
 
 
 Progress = Callable[[float], None]
@@ -56,7 +56,7 @@ def detect(samples: Samples, rate: int, progress: Progress = no_progress) -> Ons
     if peak < 1e-5 or len(samples) < int(rate * 0.01):
         return Onsets(np.zeros(0, np.int64), np.zeros(0, np.float32), rate)
     hop = int(round(rate * HOP_S))
-    novelty = flux(samples / np.float32(peak), rate, hop, lambda share: progress(share * 0.5))
+    novelty = flux(samples, rate, hop, peak, lambda share: progress(share * 0.5))
     # What begins with the very end of a file is its being cut off, or too short to be of use.
     frames, heights = _peaks(novelty[: max(1, (len(samples) - int(rate * LEAST_GAP_S)) // hop)])
     strength = 1.0 - np.exp(-heights / 1.5)
@@ -90,36 +90,45 @@ def _masked(seconds: NDArray[np.float64], strength: NDArray[np.float64]) -> NDAr
     return out.astype(np.float32)
 
 
-def flux(samples: Samples, rate: int, hop: int, progress: Progress = no_progress) -> NDArray[np.float32]:
-    """(frames,) rise of log band energy, averaged over bands; frame i is centred on sample i * hop."""
+def flux(samples: Samples, rate: int, hop: int, peak: float = 1.0, progress: Progress = no_progress) -> NDArray[np.float32]:
+    """(frames,) rise of log band energy, averaged over bands; frame i is centred on sample i * hop. Levels are
+    relative to `peak`."""
     from scipy import ndimage  # Here, because the web process, which only reads hearings, then starts much sooner.
 
     size = int(2 ** np.ceil(np.log2(rate * WINDOW_S)))
     filters = _filterbank(size, rate)
     window = (0.5 - 0.5 * np.cos(2 * np.pi * np.arange(size) / size)).astype(np.float32)
     total = len(samples) // hop + 1
-    # Before a file is silence, so that a loop that begins on a hit shows it; but its end is mirrored, because a tail that is
-    # cut off would look like a click.
-    mirror = samples[: -size - 1 : -1]
-    padded = np.concatenate((np.zeros(size // 2, np.float32), samples, mirror, np.zeros(size - len(mirror), np.float32)))
     bands = np.empty((total, filters.shape[1]), np.float32)
-    block = 2048
-    for first in range(0, total, block):
+    for first in range(0, total, _BLOCK):
         progress(first / total)
-        last = min(total, first + block)
-        span = padded[first * hop : (last - 1) * hop + size]
+        last = min(total, first + _BLOCK)
+        span = _around(samples, first * hop - size // 2, (last - 1) * hop + size - size // 2)
         view = np.lib.stride_tricks.sliding_window_view(span, size)[::hop]
         bands[first:last] = np.abs(np.fft.rfft(view * window, axis=1)).astype(np.float32) @ filters
-    bands *= np.float32(4.0 / size)
+    bands *= np.float32(4.0 / size / peak)
     # Levels count from each band's own floor: what is quiet but new must weigh as much as what is loud.
-    floor = np.maximum(FLOOR, FLOOR_SHARE * np.quantile(bands, 0.25, axis=0)).astype(np.float32)
-    level = np.log1p(bands / floor)
-    before = np.vstack((np.zeros((_LAG, level.shape[1]), np.float32), level[:-_LAG]))
-    before = ndimage.maximum_filter1d(before, 3, axis=1)
-    rise = np.maximum(level - before, 0)
-    # A hat fills two octaves and a kick three: judge each region of the spectrum by itself, then join them.
-    regions = [part.mean(axis=1) for part in np.array_split(rise, REGIONS, axis=1)]
-    return np.asarray(np.sqrt(np.sum(np.square(regions), axis=0)), np.float32)
+    floor = np.maximum(FLOOR, FLOOR_SHARE * np.quantile(bands[:: max(1, total // 20000)], 0.25, axis=0)).astype(np.float32)
+    out = np.empty(total, np.float32)
+    before = np.zeros((_LAG, bands.shape[1]), np.float32)
+    for first in range(0, total, _BLOCK):
+        level = np.vstack((before, np.log1p(bands[first : first + _BLOCK] / floor)))
+        before = level[-_LAG:]
+        rise = np.maximum(level[_LAG:] - ndimage.maximum_filter1d(level[:-_LAG], 3, axis=1), 0)
+        # A hat fills two octaves and a kick three: judge each region of the spectrum by itself, then join them.
+        regions = [part.mean(axis=1) for part in np.array_split(rise, REGIONS, axis=1)]
+        out[first : first + _BLOCK] = np.sqrt(np.sum(np.square(regions), axis=0))
+    return out
+
+
+def _around(samples: Samples, start: int, end: int) -> Samples:
+    """samples[start:end] where it may run over both ends. Before a file is silence, so that a loop that begins on a hit
+    shows it; but the end is mirrored, because a tail that is cut off would look like a click."""
+    middle = samples[max(0, start) : end]
+    over = max(0, end - len(samples))
+    mirror = samples[::-1][:over]
+    parts = (np.zeros(max(0, -start), np.float32), middle, mirror, np.zeros(over - len(mirror), np.float32))
+    return np.concatenate(parts)
 
 
 def _filterbank(size: int, rate: int) -> NDArray[np.float32]:
