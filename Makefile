@@ -16,7 +16,7 @@ serve: build                      ## Start the application on ./data
 build: .venv/.ready $(STATIC)
 
 .venv/.ready: requirements.lock
-	$(PYTHON) -m venv .venv
+	$(PYTHON) -m venv .venv || (apt-get update -qq && apt-get install -y -qq python3-venv >/dev/null && $(PYTHON) -m venv .venv)
 	$(PY) -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements.lock
 	touch $@
 
@@ -53,8 +53,9 @@ test: build chromium lint api-check ## Every check and test, the browser's too
 
 dev: .venv/.ready frontend/node_modules/.ready ## Reloading: front end on :5173, server restarted when Python changes
 	$(PY) -m grainpocket make-demo --data .demo
+	trap 'kill 0' EXIT INT TERM; \
 	GRAINPOCKET_DATA=.demo GRAINPOCKET_PORT=$(PORT) GRAINPOCKET_DEV_PORTS=5173 $(PY) -m grainpocket dev & \
-	cd frontend && GRAINPOCKET_SERVER=http://127.0.0.1:$(PORT) npm run --silent dev; kill %1
+	cd frontend && GRAINPOCKET_SERVER=http://127.0.0.1:$(PORT) npm run --silent dev
 
 bench: build chromium             ## Figures side by side; see docs/bench.md
 	$(PY) -m bench

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import gzip
 import os
 import subprocess
 import sys
@@ -22,3 +23,11 @@ def test_nothing_of_a_file_is_too_long() -> None:
     files = [p for p in kept if p.suffix in (".py", ".ts", ".tsx", ".css") and p.name != "schema.d.ts" and "static" not in p.parts]
     assert files
     assert [p.name for p in files if len(p.read_text().splitlines()) > 420] == []
+
+
+def test_the_front_end_is_small() -> None:
+    """What a browser loads before it can show anything, fonts apart: at most 300 kB, gzipped."""
+    assets = list((ROOT / "grainpocket/web/static/assets").iterdir())
+    loaded = [p for p in assets if p.suffix in (".js", ".css")]
+    assert loaded, "not built"
+    assert sum(len(gzip.compress(p.read_bytes())) for p in loaded) < 300_000

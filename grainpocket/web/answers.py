@@ -1,10 +1,7 @@
 """Shapes of answers that several blueprints give."""
 
-import numpy as np
 from flask import Response
 from pydantic import BaseModel
-
-from grainpocket.core.sound.audio import Samples, stereo
 
 FOREVER = "private, max-age=31536000, immutable"
 
@@ -15,10 +12,8 @@ def json_of(model: BaseModel, status: int = 200) -> Response:
     return response
 
 
-def pcm_of(samples: Samples) -> Response:
-    """Stereo float32 PCM, little-endian, all of the left channel and then all of the right: the browser lays it into its
-    buffers as it is. Named by content or key, so it can be kept for ever."""
-    planar = np.ascontiguousarray(stereo(samples).T, dtype="<f4")
-    response = Response(planar.tobytes(), mimetype="application/octet-stream")
+def pcm_of(wire: bytes) -> Response:
+    """Planar PCM. Named by content or key, so it can be kept for ever."""
+    response = Response(wire, mimetype="application/octet-stream")
     response.headers["Cache-Control"] = FOREVER
     return response

@@ -10,7 +10,7 @@ from grainpocket.core.mix.loop import BarPlan, LoopPlan, Renderer, plan
 from grainpocket.core.pocket import RATE, Pocket
 from grainpocket.core.rhythm.schedule import schedule
 from grainpocket.core.shape.voice import VoiceSpec, spec_of
-from grainpocket.core.sound.audio import Samples
+from grainpocket.core.sound.audio import planar
 from grainpocket.jobs.queue import open_queue
 from grainpocket.settings import Settings
 from grainpocket.store.audio import AudioStore
@@ -18,7 +18,7 @@ from grainpocket.store.database import Database
 from grainpocket.store.jobs import JobStore
 from grainpocket.store.pockets import PocketStore
 
-_MOST_RECIPES, _MOST_AHEAD = 20000, 4
+_MOST_RECIPES, _MOST_AHEAD, _MOST_WIRE = 20000, 4, 8
 
 
 class UnknownKey(KeyError):
@@ -34,6 +34,7 @@ class Desk:
         self.renderer = Renderer(self.audio, RATE, settings.render_mb)
         _, self.enqueue = open_queue(settings)
         self._recipes: OrderedDict[str, VoiceSpec | BarPlan] = OrderedDict()
+        self._wire: OrderedDict[str, bytes] = OrderedDict()
         self._lock = threading.Lock()
         self._ahead = ThreadPoolExecutor(1, "render-ahead")
 
@@ -47,7 +48,7 @@ class Desk:
         """Begin on the bars of a loop that are not rendered yet: they will be asked for in a moment."""
         missing = [bar for bar in loop.bars if not self.renderer.has(bar)][:_MOST_AHEAD]
         if missing:
-            self._ahead.submit(lambda: [self.renderer.bar(bar) for bar in missing])
+            self._ahead.submit(lambda: [self._sent(bar.key, bar) for bar in missing])
 
     def voices(self, pocket: Pocket) -> dict[int, tuple[str, VoiceSpec]]:
         """(key, spec) of every pad's voice."""
@@ -56,13 +57,24 @@ class Desk:
         self._know(dict(keyed.values()))
         return keyed
 
-    def audio_of(self, key: str) -> Samples:
-        """(n, 2) float32 of a voice or bar."""
+    def sound(self, key: str) -> bytes:
+        """A voice or bar as it goes over the wire."""
         with self._lock:
             recipe = self._recipes.get(key)
+            wire = self._wire.get(key)
         if recipe is None:
             raise UnknownKey(key)
-        return self.renderer.bar(recipe) if isinstance(recipe, BarPlan) else self.renderer.voice(recipe)
+        return wire if wire is not None else self._sent(key, recipe)
+
+    def _sent(self, key: str, recipe: VoiceSpec | BarPlan) -> bytes:
+        samples = self.renderer.bar(recipe) if isinstance(recipe, BarPlan) else self.renderer.voice(recipe)
+        wire = planar(samples)
+        with self._lock:
+            # Most are asked for once, just after they were made, and then live in the browser's cache.
+            self._wire[key] = wire
+            while len(self._wire) > _MOST_WIRE:
+                self._wire.popitem(last=False)
+        return wire
 
     def _know(self, recipes: dict[str, VoiceSpec] | dict[str, BarPlan]) -> None:
         with self._lock:

@@ -9,6 +9,7 @@ from pydantic import BaseModel, Field
 
 from grainpocket.core.pocket import LONGEST_CHOP_S, RATE
 from grainpocket.core.shape.voice import VoiceSpec
+from grainpocket.core.sound.audio import planar
 from grainpocket.core.sound.peaks import LEVELS, PEAK
 from grainpocket.jobs.importing import clean_name
 from grainpocket.web.answers import FOREVER, json_of, pcm_of
@@ -111,7 +112,7 @@ def audio_chunk(path: ChunkPath) -> Response:
     start = path.number * CHUNK
     if start >= frames:
         abort(404, "The find is not that long.")
-    return pcm_of(desk().audio.read(path.audio, start, min(frames, start + CHUNK)))
+    return pcm_of(planar(desk().audio.read(path.audio, start, min(frames, start + CHUNK))))
 
 
 @api.get("/audio/<audio>/peaks/<int:level>/<int:number>", responses={404: Problem})
@@ -147,4 +148,4 @@ def audio_slice(path: SlicePath) -> Response:
         abort(422, "That stretch does not lie inside the find.")
     if path.end - path.start > LONGEST_CHOP_S * RATE:
         abort(422, f"That stretch is longer than the {LONGEST_CHOP_S} s a pad can hold.")
-    return pcm_of(desk().renderer.voice(VoiceSpec(path.audio, path.start, path.end)))
+    return pcm_of(planar(desk().renderer.voice(VoiceSpec(path.audio, path.start, path.end))))

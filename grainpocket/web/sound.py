@@ -29,7 +29,7 @@ class ExportQuery(BaseModel):
 @api.get("/sound/<key>", responses={404: Problem})
 def rendered(path: KeyPath) -> Response:
     """A voice or a bar, named by the key that a plan gave it."""
-    return pcm_of(desk().audio_of(path.key))
+    return pcm_of(desk().sound(path.key))
 
 
 @api.get("/pockets/<pocket>/export/<pattern>.wav", responses={404: Problem, 422: Problem})

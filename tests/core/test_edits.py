@@ -103,6 +103,10 @@ def test_slices_go_to_the_next_free_pads(bench: Bench) -> None:
     assert {i: p.chop.cut for i, p in bench.pocket.pads.items()} == {0: ids[0], 1: ids[5], 2: ids[2]}
     assert [p.choke for p in bench.pocket.pads.values()] == [1, 1, 1]
     assert bench.pocket.pads[1].name == "Loop 6"
+    bench.make(SlicesToPads(source="s1"))
+    assert sorted(p.chop.cut or "" for p in bench.pocket.pads.values()) == sorted(ids)
+    with pytest.raises(Refusal, match="already"):
+        bench.make(SlicesToPads(source="s1"))
 
 
 def test_moving_a_pad_takes_its_hits_along(bench: Bench) -> None:

@@ -64,6 +64,8 @@ def test_two_tabs_cannot_overwrite_each_other_unseen(opened: Opener) -> None:
     expect(two.page.get_by_text("Changed in another tab", exact=True)).to_be_visible()
     two.wait("pocket.tempo === 111")
     assert one.live.state["pocket"]["tempo"] == 111
+    # Nothing that was typed meanwhile slips through behind it.
+    expect(late).to_have_value("111.00")
     two.button("Make it anyway").click()
     two.wait("pocket.tempo === 77")
     # The tab that listens hears of it by itself.
@@ -105,6 +107,20 @@ def test_a_note_about_a_mended_file(opened: Opener) -> None:
     ui = opened()
     ui.bring_in("nonsense.wav", GOOD["nonsense numbers.wav"])
     expect(ui.page.get_by_text("7 samples were not numbers", exact=False).first).to_be_visible()
+
+
+def test_files_are_dropped_anywhere(opened: Opener) -> None:
+    ui = opened()
+    drop = """([name, bytes]) => {
+      const transfer = new DataTransfer();
+      transfer.items.add(new File([new Uint8Array(bytes)], name));
+      const target = document.querySelector("footer");
+      for (const kind of ["dragover", "drop"])
+        target.dispatchEvent(new DragEvent(kind, {dataTransfer: transfer, bubbles: true, cancelable: true}));
+    }"""
+    ui.page.evaluate(drop, ["dropped.flac", list(GOOD["flac.flac"])])
+    ui.wait("pocket.sources.s1?.name === 'dropped'")
+    expect(ui.page.get_by_text("Drop to add to the finds")).to_have_count(0)
 
 
 def test_progress_and_cancel(opened: Opener, tmp_path: Path) -> None:

@@ -78,7 +78,9 @@ function useSounds() {
   const level = usePocket((s) => s.open?.pocket.level ?? 0);
   const page = useView((s) => s.page);
   useEffect(() => {
-    if (sounds) void loopPlayer.update(sounds.loop ?? null, () => void reloadSounds());
+    // The newest, not the one this effect was made for: effects may run late, when an edit has already brought the next.
+    const newest = usePocket.getState().open?.sounds;
+    if (sounds && newest) void loopPlayer.update(newest.loop ?? null, () => void reloadSounds());
   }, [sounds]);
   useEffect(() => {
     if (sounds && pads) voices.update(sounds, pads, page);

@@ -12,7 +12,9 @@ const AUTHOR = crypto.randomUUID();
 const RETRY_MS = 700;
 
 interface Waiting {
-  edit: Edit;
+  /** null: not an edit but a move through the history. */
+  edit: Edit | null;
+  way?: "undo" | "redo";
   gesture: string | null;
   settle: ((made: boolean) => void)[];
 }
@@ -24,7 +26,7 @@ let sending = false;
 export function edit(change: Edit, gesture: string | null = null): Promise<boolean> {
   return new Promise((resolve) => {
     const last = waiting[waiting.length - 1];
-    if (gesture && last && last.gesture === gesture && last.edit.type === change.type) {
+    if (gesture && last?.edit && last.gesture === gesture && last.edit.type === change.type) {
       // A drag outruns the server: only its newest place matters.
       last.edit = { ...last.edit, ...change } as Edit;
       last.settle.push(resolve);
@@ -35,12 +37,15 @@ export function edit(change: Edit, gesture: string | null = null): Promise<boole
   });
 }
 
-export function undo(): Promise<void> {
-  return move("undo");
+/** Undo and redo wait their turn behind the edits. */
+export function undo(): void {
+  waiting.push({ edit: null, way: "undo", gesture: null, settle: [] });
+  void pump();
 }
 
-export function redo(): Promise<void> {
-  return move("redo");
+export function redo(): void {
+  waiting.push({ edit: null, way: "redo", gesture: null, settle: [] });
+  void pump();
 }
 
 export function idle(): boolean {
@@ -52,7 +57,7 @@ async function pump(): Promise<void> {
   sending = true;
   try {
     for (let next = waiting.shift(); next; next = waiting.shift()) {
-      const made = await send(next);
+      const made = next.way ? await move(next.way) : await send(next);
       for (const settle of next.settle) settle(made);
     }
   } finally {
@@ -63,7 +68,7 @@ async function pump(): Promise<void> {
 async function send(item: Waiting): Promise<boolean> {
   for (;;) {
     const open = usePocket.getState().open;
-    if (!open) return false;
+    if (!open || !item.edit) return false;
     try {
       mark("edit sent");
       const reply = await ask(
@@ -95,11 +100,14 @@ async function recover(error: unknown, item: Waiting): Promise<boolean> {
     const stale = error.body as StaleProblem;
     usePocket.getState().setState(stale.state);
     if (stale.additive) return true;
+    // What waits behind it was meant for the old state too.
+    const held = [item, ...waiting.splice(0)];
+    for (const other of held.slice(1)) for (const settle of other.settle) settle(false);
     toast({
       title: "Changed in another tab",
       text: stale.message,
       tone: "error",
-      action: { label: "Make it anyway", run: () => void edit(item.edit, item.gesture) },
+      action: { label: "Make it anyway", run: () => held.forEach((one) => one.edit && void edit(one.edit, one.gesture)) },
     });
     await reloadSounds();
     return false;
@@ -108,18 +116,20 @@ async function recover(error: unknown, item: Waiting): Promise<boolean> {
   return false;
 }
 
-async function move(way: "undo" | "redo"): Promise<void> {
+async function move(way: "undo" | "redo"): Promise<boolean> {
   const open = usePocket.getState().open;
-  if (!open || !open[way]) return;
+  if (!open || !open[way]) return false;
   try {
     const body = { version: open.version, heard: useView.getState().pattern };
     const params = { path: { pocket: open.id } };
     const call = way === "undo" ? api.POST("/api/pockets/{pocket}/undo", { params, body }) : api.POST("/api/pockets/{pocket}/redo", { params, body });
     await take((await ask(call)) as EditReply);
+    return true;
   } catch (error) {
     if (!(error instanceof ApiError)) throw error;
     if (error.status === 409) await reload();
     else toast({ title: `Could not ${way}`, text: error.message, tone: "error" });
+    return false;
   }
 }
 
@@ -127,7 +137,16 @@ async function take(reply: EditReply): Promise<void> {
   // The new sound is on its way before the page is drawn anew.
   void loopPlayer.update(reply.sounds.loop ?? null, () => void reloadSounds());
   if (!usePocket.getState().applyReply(reply)) await reload();
-  else if ((reply.sounds.loop?.pattern ?? null) !== heardPattern()) void reloadSounds();
+  choosePresent();
+  if ((reply.sounds.loop?.pattern ?? null) !== heardPattern()) void reloadSounds();
+}
+
+/** When the pattern in view is gone, look at the newest there is; when there is none, it may yet be brought back. */
+function choosePresent(): void {
+  const patterns = Object.keys(usePocket.getState().open?.pocket.patterns ?? {});
+  if (heardPattern() !== null || !patterns.length) return;
+  patterns.sort((a, b) => Number(a.slice(1)) - Number(b.slice(1)));
+  useView.getState().look({ pattern: patterns.at(-1) ?? null });
 }
 
 /** The pattern in view, if it is there. */
@@ -145,10 +164,8 @@ export async function reload(): Promise<void> {
 export async function openPocket(id: string): Promise<void> {
   const state = (await ask(api.GET("/api/pockets/{pocket}", { params: { path: { pocket: id } } }))) as PocketState;
   useView.getState().switchPocket(id);
-  const view = useView.getState();
-  const known = state.pocket.patterns;
-  if (!view.pattern || !known[view.pattern]) view.look({ pattern: Object.keys(known).at(-1) ?? null });
   usePocket.getState().setState(state);
+  choosePresent();
   await reloadSounds();
 }
 

@@ -14,13 +14,18 @@ interface Props {
 export function EditableName({ value, label, editing, onEditing, onChange, onClick, className = "" }: Props) {
   const [text, setText] = useState(value);
   const input = useRef<HTMLInputElement>(null);
+  // Enter keeps and then takes the field away, whose loss of focus would keep once more.
+  const open = useRef(false);
   useEffect(() => {
+    open.current = editing;
     if (!editing) return;
     setText(value);
     input.current?.focus();
     input.current?.select();
   }, [editing, value]);
   function keep() {
+    if (!open.current) return;
+    open.current = false;
     onEditing(false);
     const name = text.trim();
     if (name && name !== value) onChange(name);
@@ -42,7 +47,10 @@ export function EditableName({ value, label, editing, onEditing, onChange, onCli
       onBlur={keep}
       onKeyDown={(event) => {
         if (event.key === "Enter") keep();
-        if (event.key === "Escape") onEditing(false);
+        if (event.key === "Escape") {
+          open.current = false;
+          onEditing(false);
+        }
       }}
     />
   );

@@ -33,13 +33,17 @@ export function NumberField({ parameter, value, onChange, label, className = "",
   const drag = useRef<{ y: number; from: number; moved: boolean; gesture: string } | null>(null);
   const wheel = useRef<{ gesture: string; until: number }>({ gesture: "", until: 0 });
   const input = useRef<HTMLInputElement>(null);
+  const done = useRef(false);
 
   function step(count: number, fine: boolean, gesture: string) {
     live.set(clampTo(parameter, live.base() + count * (fine ? Math.max(parameter.step / 10, 10 ** -parameter.digits) : parameter.step)), gesture);
   }
   function commit() {
-    if (typed === null) return;
-    const number = parseNumber(typed);
+    const text = input.current?.value;
+    if (typed === null || text === undefined || done.current) return;
+    // Enter commits and then takes the focus away, which would commit once more.
+    done.current = true;
+    const number = parseNumber(text);
     setTyped(null);
     if (number !== null && number !== value) live.set(Math.min(parameter.high, Math.max(parameter.low, number)), newGesture());
   }
@@ -48,6 +52,7 @@ export function NumberField({ parameter, value, onChange, label, className = "",
       commit();
       input.current?.blur();
     } else if (event.key === "Escape") {
+      done.current = true;
       setTyped(null);
       input.current?.blur();
     } else if (event.key === "ArrowUp" || event.key === "ArrowDown") {
@@ -103,14 +108,21 @@ export function NumberField({ parameter, value, onChange, label, className = "",
         style={{ width: `${(typed ?? fixed(shown, parameter.digits)).length + 0.3}ch` }}
         className="min-w-[1.5ch] cursor-ns-resize rounded-[2px] bg-transparent focus:cursor-text focus:bg-white"
         value={typed ?? fixed(shown, parameter.digits)}
-        onChange={(e) => setTyped(e.target.value)}
-        onFocus={() => setTyped(fixed(shown, parameter.digits))}
+        onChange={(e) => {
+          done.current = false;
+          setTyped(e.target.value);
+        }}
+        onFocus={() => {
+          done.current = false;
+          setTyped(fixed(shown, parameter.digits));
+        }}
         onBlur={commit}
         onKeyDown={onKeyDown}
         onPointerDown={onPointerDown}
         onPointerMove={onPointerMove}
         onPointerUp={onPointerUp}
         onDoubleClick={() => {
+          done.current = true;
           setTyped(null);
           input.current?.blur();
           live.set(parameter.default, newGesture());

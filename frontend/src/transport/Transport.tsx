@@ -68,10 +68,10 @@ export function Transport() {
       <span className="grow" />
       <Meter />
       <div className="flex gap-1.5">
-        <Button disabled={!open.undo} hint={open.undo ? `Take back: ${open.undo}` : "Nothing to undo"} keys="Ctrl Z" onClick={() => void undo()}>
+        <Button disabled={!open.undo} hint={open.undo ? `Take back: ${open.undo}` : "Nothing to undo"} keys="Ctrl Z" onClick={undo}>
           Undo
         </Button>
-        <Button disabled={!open.redo} hint={open.redo ? `Do again: ${open.redo}` : "Nothing to redo"} keys="Ctrl Shift Z" onClick={() => void redo()}>
+        <Button disabled={!open.redo} hint={open.redo ? `Do again: ${open.redo}` : "Nothing to redo"} keys="Ctrl Shift Z" onClick={redo}>
           Redo
         </Button>
       </div>

@@ -14,11 +14,12 @@ from grainpocket.core.pocket import LONGEST_CHOP_S, MOST_CHOKE, MOST_PADS, Chop,
 
 
 class SlicesToPads(EditModel):
-    """Put slices on pads, one each, in order. Without `first`, on the next free pads."""
+    """Put slices on pads, one each, in order. Without `first`, on the next free pads. Without `cuts`, all slices that are
+    on no pad yet."""
 
     type: Literal["slices_to_pads"] = "slices_to_pads"
     source: str
-    cuts: tuple[str, ...] | None = Field(default=None, description="Cut ids of the slices; left out: all")
+    cuts: tuple[str, ...] | None = Field(default=None, description="Cut ids of the slices; left out: all not on pads yet")
     first: int | None = Field(default=None, ge=0, lt=MOST_PADS, description="Pad of the first one, replacing what is there")
     choke: int = Field(default=1, ge=0, le=MOST_CHOKE)
 
@@ -33,6 +34,11 @@ class SlicesToPads(EditModel):
             raise Refusal("One of those slices is no longer there. Choose again.") from error
         if not chops:
             raise Refusal(f"{source.name} has no cuts yet. Raise the sensitivity or add a cut.")
+        if self.cuts is None:
+            there = {pad.chop.cut for pad in pocket.pads.values() if pad.chop.source == source.id}
+            chops = [chop for chop in chops if chop.cut not in there]
+            if not chops:
+                raise Refusal("All its slices are on pads already. To put one on a second pad, choose it and press To pad.")
         return put_on_pads(pocket, source, chops, self.first, self.choke)[0]
 
 

@@ -53,6 +53,12 @@ def stereo(samples: Samples) -> Samples:
     return np.repeat(samples[:, :1], 2, axis=1)
 
 
+def planar(samples: Samples) -> bytes:
+    """Stereo float32 PCM, little-endian, all of the left channel and then all of the right: a browser lays it into its
+    buffers as it is."""
+    return np.ascontiguousarray(stereo(samples).T, dtype="<f4").tobytes()
+
+
 def gain_of(db: float) -> np.float32:
     """Decibels to a linear amplitude factor."""
     return np.float32(10.0 ** (db / 20.0))
