@@ -1271,7 +1271,8 @@ export interface components {
         };
         /**
          * SlicesToPads
-         * @description Put slices on pads, one each, in order. Without `first`, on the next free pads.
+         * @description Put slices on pads, one each, in order. Without `first`, on the next free pads. Without `cuts`, all slices that are
+         *     on no pad yet.
          */
         SlicesToPads: {
             /**
@@ -1281,7 +1282,7 @@ export interface components {
             choke?: number;
             /**
              * Cuts
-             * @description Cut ids of the slices; left out: all
+             * @description Cut ids of the slices; left out: all not on pads yet
              * @default null
              */
             cuts?: string[] | null;
