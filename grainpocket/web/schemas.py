@@ -145,7 +145,7 @@ class JobList(BaseModel):
 
 
 class Transients(BaseModel):
-    """at: sample positions; strength: 0..1; threshold(sensitivity) = least * exp(-span * sensitivity / 100)."""
+    """at: sample positions; strength: 0..1."""
 
     at: list[int]
     strength: list[float]

@@ -53,7 +53,7 @@ def test_recovery_after_a_kill(jobs: JobStore) -> None:
 def test_a_job_that_keeps_killing_the_worker_is_given_up(jobs: JobStore) -> None:
     job = jobs.create("p", "import", "a", {}).id
     for _ in range(MOST_ATTEMPTS):
-        assert job in [*jobs.recover(), job]
+        assert jobs.recover() == [job]
         assert jobs.start(job) is not None
     assert jobs.recover() == []
     row = jobs.get(job)

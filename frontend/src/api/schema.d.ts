@@ -799,10 +799,16 @@ export interface components {
         OriginalRhythm: {
             /**
              * Bars
-             * @description Left out: as many as there are
+             * @description Instead of an end; left out: all there are
              * @default null
              */
             bars?: number | null;
+            /**
+             * End
+             * @description Sample where it ends, to the nearest bar from its start
+             * @default null
+             */
+            end?: number | null;
             /** Source */
             source: string;
             /**
@@ -1375,7 +1381,7 @@ export interface components {
         };
         /**
          * Transients
-         * @description at: sample positions; strength: 0..1; threshold(sensitivity) = least * exp(-span * sensitivity / 100).
+         * @description at: sample positions; strength: 0..1.
          */
         Transients: {
             /** At */

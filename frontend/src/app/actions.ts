@@ -145,12 +145,7 @@ export async function originalRhythm(): Promise<void> {
   if (!source) return;
   const view = useView.getState();
   const selection = view.selection?.source === source.id ? view.selection : null;
-  const rate = usePocket.getState().open?.pocket.rate ?? 44100;
-  const grid = source.grid;
-  const span =
-    selection && grid
-      ? { start: selection.start, bars: Math.max(1, Math.round((selection.end - selection.start) / ((grid.beats_per_bar * 60 * rate) / grid.bpm))) }
-      : {};
+  const span = selection ? { start: selection.start, end: selection.end } : {};
   const made = await edit({ type: "original_rhythm", source: source.id, ...span });
   if (!made) return;
   const patterns = Object.keys(usePocket.getState().open?.pocket.patterns ?? {});

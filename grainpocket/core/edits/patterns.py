@@ -130,7 +130,8 @@ class OriginalRhythm(EditModel):
     type: Literal["original_rhythm"] = "original_rhythm"
     source: str
     start: int | None = Field(default=None, ge=0, description="Sample where the pattern begins; left out: the first bar")
-    bars: int | None = Field(default=None, ge=1, le=MOST_BARS, description="Left out: as many as there are")
+    end: int | None = Field(default=None, ge=1, description="Sample where it ends, to the nearest bar from its start")
+    bars: int | None = Field(default=None, ge=1, le=MOST_BARS, description="Instead of an end; left out: all there are")
     take_tempo: bool = Field(default=True, description="Set the pocket's tempo to the find's own")
 
     def label(self, pocket: Pocket) -> str:
@@ -144,7 +145,8 @@ class OriginalRhythm(EditModel):
         bar = grid.beats_per_bar * 60.0 / grid.bpm * pocket.rate
         start = self.start if self.start is not None else (0 if grid.bars else grid.bar_one)
         there = max(1, math.ceil((source.frames - start) / bar - 0.02))
-        bars = self.bars or grid.bars or there
+        wanted = None if self.end is None else max(1, round((self.end - start) / bar))
+        bars = self.bars or wanted or grid.bars or there
         if bars > MOST_BARS:
             raise Refusal(f"{source.name} lasts {bars} bars; a pattern holds {MOST_BARS}. Select some bars first.")
         end = start + bars * bar
