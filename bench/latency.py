@@ -1,6 +1,6 @@
 """From key to sound and from edit to loop: `python -m bench.latency`.
 
-Server: one step edit of a pattern of 4 bars and 16 lanes, to the changed bar being there. Browser: the same from the
+Server: one step edit of a pattern of 4 bars and 16 lanes, to the changed segments being there. Browser: the same from the
 pointer on the step to the new loop being scheduled; and from a key's press to the voice's start.
 """
 
@@ -65,10 +65,9 @@ def on_the_server(client: Client, version: int, pattern: str) -> list[float]:
         hit = {"pad": n % 16, "beat": (n % 60) / 4 + 0.125, "velocity": 60 + n % 40}
         start = time.perf_counter()
         reply = client.edit(version, {"type": "put_hits", "pattern": pattern, "hits": [hit]}, pattern)
-        keys = [bar["key"] for bar in reply["sounds"]["loop"]["bars"]]
-        for key in keys:
-            if key not in known:
-                client.ask("GET", f"/api/sound/{key}")
+        keys = [segment["key"] for segment in reply["sounds"]["loop"]["segments"]]
+        if wanted := [key for key in keys if key not in known]:
+            client.ask("GET", f"/api/sound/{'.'.join(wanted)}")
         if known:
             times.append((time.perf_counter() - start) * 1000)
         known.update(keys)
@@ -132,7 +131,7 @@ def main() -> None:
         with served(Path(folder)) as server:
             client = Client(server.port)
             version, pattern = busy_pattern(client)
-            say("step edit to changed bar, server alone", on_the_server(client, version, pattern), 30)
+            say("step edit to changed sound, server alone", on_the_server(client, version, pattern), 30)
             with a_page(server.url) as page:
                 say("key down to the voice's start", from_key_to_start(page), 5)
                 say("step edit to new loop scheduled, in the browser", in_the_browser(page, pattern), 100)

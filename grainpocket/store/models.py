@@ -35,7 +35,8 @@ class RevisionRow(Base):
     author: Mapped[str]
     gesture: Mapped[str | None]
     edit: Mapped[str | None] = mapped_column(Text)
-    document: Mapped[bytes] = mapped_column(LargeBinary)
+    # Large, and mostly known already: read only where it is used.
+    document: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
     created: Mapped[float]
     __table_args__ = (Index("ix_revisions_pocket_version", "pocket", "version"),)
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import threading
 import time
 import uuid
+from collections.abc import Callable
 from dataclasses import dataclass
 
 from sqlalchemy import select
@@ -80,12 +81,14 @@ class PocketStore:
             return self._state(session, row, head)
 
     def edit(
-        self, key: str, version: int | None, edit: Edit, library: Library, *, gesture: str | None = None, author: str = ""
-    ) -> Moved:
+        self, key: str, version: int | None, edit: Edit, library: Library, *, gesture: str | None = None, author: str = "",
+        begun: Callable[[Pocket], None] | None = None,
+    ) -> Moved:  # fmt: skip
         """Apply an edit made on `version` (None: on whatever is newest, for work that only adds).
 
         Raises Stale when the pocket has moved on, Refusal when the edit cannot be made. An edit that changes nothing
-        makes no revision. Edits of one gesture by one author become one step of undo.
+        makes no revision. Edits of one gesture by one author become one step of undo. begun is given the new pocket before
+        it is written, so that other work on it can start.
         """
         with self._database.write() as session:
             row, head = _row(session, key)
@@ -95,6 +98,8 @@ class PocketStore:
             new = edit.apply(state.pocket, library)
             if new == state.pocket:
                 return Moved(state, state)
+            if begun is not None:
+                begun(new)
             continues = gesture is not None and gesture == head.gesture and author == head.author and head.parent is not None
             parent = session.get_one(RevisionRow, head.parent) if continues else head
             row.version += 1

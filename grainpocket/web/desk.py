@@ -6,7 +6,7 @@ import threading
 from collections import OrderedDict
 from concurrent.futures import ThreadPoolExecutor
 
-from grainpocket.core.mix.loop import BarPlan, LoopPlan, Renderer, plan
+from grainpocket.core.mix.loop import LoopPlan, Renderer, Segment, plan
 from grainpocket.core.pocket import RATE, Pocket
 from grainpocket.core.rhythm.schedule import schedule
 from grainpocket.core.shape.voice import VoiceSpec, spec_of
@@ -18,7 +18,7 @@ from grainpocket.store.database import Database
 from grainpocket.store.jobs import JobStore
 from grainpocket.store.pockets import PocketStore
 
-_MOST_RECIPES, _MOST_AHEAD, _MOST_WIRE = 20000, 4, 8
+_MOST_RECIPES, _MOST_AHEAD, _MOST_WIRE = 8000, 16, 64
 
 
 class UnknownKey(KeyError):
@@ -33,22 +33,22 @@ class Desk:
         self.audio = AudioStore(settings.audio)
         self.renderer = Renderer(self.audio, RATE, settings.render_mb)
         _, self.enqueue = open_queue(settings)
-        self._recipes: OrderedDict[str, VoiceSpec | BarPlan] = OrderedDict()
+        self._recipes: OrderedDict[str, VoiceSpec | Segment] = OrderedDict()
         self._wire: OrderedDict[str, bytes] = OrderedDict()
         self._lock = threading.Lock()
         self._ahead = ThreadPoolExecutor(1, "render-ahead")
 
-    def plan(self, pocket: Pocket, pattern: str, cyclic: bool = True) -> LoopPlan:
-        """The loop of a pattern, its bars known by key from now on. Raises KeyError."""
-        loop = plan(schedule(pocket, pocket.patterns[pattern], cyclic))
-        self._know({bar.key: bar for bar in loop.bars})
+    def plan(self, pocket: Pocket, pattern: str) -> LoopPlan:
+        """The loop of a pattern, its segments known by key from now on. Raises KeyError."""
+        loop = plan(schedule(pocket, pocket.patterns[pattern]))
+        self._know({segment.key: segment for segment in loop.segments})
         return loop
 
     def render_ahead(self, loop: LoopPlan) -> None:
-        """Begin on the bars of a loop that are not rendered yet: they will be asked for in a moment."""
-        missing = [bar for bar in loop.bars if not self.renderer.has(bar)][:_MOST_AHEAD]
+        """Begin on the segments of a loop that are not rendered yet: they will be asked for in a moment."""
+        missing = [segment for segment in loop.segments if not self.renderer.has(segment)][:_MOST_AHEAD]
         if missing:
-            self._ahead.submit(lambda: [self._sent(bar.key, bar) for bar in missing])
+            self._ahead.submit(lambda: [self._sent(segment.key, segment) for segment in missing])
 
     def voices(self, pocket: Pocket) -> dict[int, tuple[str, VoiceSpec]]:
         """(key, spec) of every pad's voice."""
@@ -58,7 +58,7 @@ class Desk:
         return keyed
 
     def sound(self, key: str) -> bytes:
-        """A voice or bar as it goes over the wire."""
+        """A voice or segment as it goes over the wire."""
         with self._lock:
             recipe = self._recipes.get(key)
             wire = self._wire.get(key)
@@ -66,8 +66,8 @@ class Desk:
             raise UnknownKey(key)
         return wire if wire is not None else self._sent(key, recipe)
 
-    def _sent(self, key: str, recipe: VoiceSpec | BarPlan) -> bytes:
-        samples = self.renderer.bar(recipe) if isinstance(recipe, BarPlan) else self.renderer.voice(recipe)
+    def _sent(self, key: str, recipe: VoiceSpec | Segment) -> bytes:
+        samples = self.renderer.segment(recipe) if isinstance(recipe, Segment) else self.renderer.voice(recipe)
         wire = planar(samples)
         with self._lock:
             # Most are asked for once, just after they were made, and then live in the browser's cache.
@@ -76,7 +76,7 @@ class Desk:
                 self._wire.popitem(last=False)
         return wire
 
-    def _know(self, recipes: dict[str, VoiceSpec] | dict[str, BarPlan]) -> None:
+    def _know(self, recipes: dict[str, VoiceSpec] | dict[str, Segment]) -> None:
         with self._lock:
             for key, recipe in recipes.items():
                 self._recipes[key] = recipe

@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from flask import Response, current_app
 from flask_openapi3 import APIBlueprint, Tag
 
+from grainpocket.core.mix.loop import LoopPlan
 from grainpocket.core.pocket import Pocket
 from grainpocket.core.rhythm.schedule import CHOKE_FADE_S, RELEASE_FADE_S
 from grainpocket.store.pockets import Moved
@@ -16,6 +17,7 @@ from grainpocket.web.schemas import (
     EditReply,
     EditRequest,
     Live,
+    Loop,
     MoveRequest,
     NewPocket,
     PocketEntry,
@@ -59,18 +61,21 @@ def get_pocket(path: PocketPath) -> Response:
 @api.post("/pockets/<pocket>/edits", responses={200: EditReply, 404: Problem, 409: StaleProblem, 422: Problem})
 def make_edit(path: PocketPath, body: EditRequest) -> Response:
     """Make an edit. 409 when the pocket has moved on, 422 when the edit is refused."""
-    moved = desk().pockets.edit(path.pocket, body.version, body.edit, desk().audio, gesture=body.gesture, author=body.author)
-    return json_of(_reply(moved, body.heard))
+    heard = _Heard(body.heard)
+    moved = desk().pockets.edit(
+        path.pocket, body.version, body.edit, desk().audio, gesture=body.gesture, author=body.author, begun=heard.begin
+    )  # fmt: skip
+    return json_of(_reply(moved, heard))
 
 
 @api.post("/pockets/<pocket>/undo", responses={200: EditReply, 404: Problem, 409: StaleProblem, 422: Problem})
 def undo(path: PocketPath, body: MoveRequest) -> Response:
-    return json_of(_reply(desk().pockets.undo(path.pocket, body.version), body.heard))
+    return json_of(_reply(desk().pockets.undo(path.pocket, body.version), _Heard(body.heard)))
 
 
 @api.post("/pockets/<pocket>/redo", responses={200: EditReply, 404: Problem, 409: StaleProblem, 422: Problem})
 def redo(path: PocketPath, body: MoveRequest) -> Response:
-    return json_of(_reply(desk().pockets.redo(path.pocket, body.version), body.heard))
+    return json_of(_reply(desk().pockets.redo(path.pocket, body.version), _Heard(body.heard)))
 
 
 class PatternPath(PocketPath):
@@ -81,7 +86,7 @@ class PatternPath(PocketPath):
 def get_sounds(path: PatternPath) -> Response:
     """The voices of all pads and the loop of a pattern ("none" for no loop), as they are now."""
     state = desk().pockets.load(path.pocket)
-    return json_of(sounds(state.pocket, path.pattern))
+    return json_of(sounds(state.pocket, _Heard(path.pattern)))
 
 
 @api.get("/pockets/<pocket>/events", doc_ui=False)
@@ -94,21 +99,38 @@ def events(path: PocketPath) -> Response:
     return stream
 
 
-def sounds(pocket: Pocket, pattern: str | None) -> Sounds:
+class _Heard:
+    """The pattern that the musician hears, and its plan: worked out once, and rendered while the edit is written to disk."""
+
+    def __init__(self, pattern: str | None) -> None:
+        self.pattern = pattern
+        self._plan: tuple[Pocket, LoopPlan] | None = None
+
+    def begin(self, pocket: Pocket) -> None:
+        if self.pattern in pocket.patterns:
+            plan = desk().plan(pocket, self.pattern)
+            self._plan = pocket, plan
+            desk().render_ahead(plan)
+
+    def loop(self, pocket: Pocket) -> Loop | None:
+        """Its loop in a pocket; None when the pocket has no such pattern."""
+        if self._plan is None or self._plan[0] is not pocket:
+            self.begin(pocket)
+        if self.pattern is None or self._plan is None or self._plan[0] is not pocket:
+            return None
+        return loop_reply(self._plan[1], self.pattern, pocket.tempo)
+
+
+def sounds(pocket: Pocket, heard: _Heard) -> Sounds:
     voices = {
-        index: Voice(key=key, frames=spec.lead(pocket.rate) + spec.length, lead=spec.lead(pocket.rate))
+        index: Voice.model_construct(key=key, frames=spec.lead(pocket.rate) + spec.length, lead=spec.lead(pocket.rate))
         for index, (key, spec) in desk().voices(pocket).items()
     }
-    loop = None
-    if pattern in pocket.patterns:
-        plan = desk().plan(pocket, pattern)
-        desk().render_ahead(plan)
-        loop = loop_reply(plan, pattern, pocket.tempo)
     live = Live(release=int(RELEASE_FADE_S * pocket.rate), choke=int(CHOKE_FADE_S * pocket.rate))
-    return Sounds(voices=voices, loop=loop, live=live)
+    return Sounds.model_construct(voices=voices, loop=heard.loop(pocket), live=live)
 
 
-def _reply(moved: Moved, heard: str | None) -> EditReply:
+def _reply(moved: Moved, heard: _Heard) -> EditReply:
     before, after = moved.before, moved.after
     return EditReply.model_construct(
         from_version=before.version, version=after.version, undo=after.undo, redo=after.redo,

@@ -23,12 +23,12 @@ class PocketPath(BaseModel):
     pocket: str
 
 
-class Bar(BaseModel):
-    """key names its audio; start: sample of the bar line in the loop; lead: samples of the audio before it."""
+class Segment(BaseModel):
+    """A stretch of a loop: key names its audio, which holds samples start to start + frames of the loop."""
 
     key: str
     start: int
-    lead: int
+    frames: int
 
 
 class Loop(BaseModel):
@@ -36,7 +36,7 @@ class Loop(BaseModel):
     length: int = Field(description="Samples of one pass")
     rate: int
     tempo: float
-    bars: list[Bar]
+    segments: list[Segment] = Field(description="In order and without gaps")
 
 
 class Voice(BaseModel):
@@ -203,8 +203,8 @@ def job_reply(row: JobRow) -> Job:
 
 
 def loop_reply(plan: LoopPlan, pattern: str, tempo: float) -> Loop:
-    bars = [Bar(key=bar.key, start=bar.start, lead=bar.lead) for bar in plan.bars]
-    return Loop(pattern=pattern, length=plan.length, rate=plan.rate, tempo=tempo, bars=bars)
+    segments = [Segment.model_construct(key=s.key, start=s.start, frames=s.frames) for s in plan.segments]
+    return Loop.model_construct(pattern=pattern, length=plan.length, rate=plan.rate, tempo=tempo, segments=segments)
 
 
 def changes(old: Pocket, new: Pocket) -> Changes:

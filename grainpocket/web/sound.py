@@ -9,6 +9,7 @@ from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 
 from grainpocket.core.export.wav import wav24
+from grainpocket.core.rhythm.schedule import schedule
 from grainpocket.core.sound.audio import Audio, db_of, gain_of
 from grainpocket.web.answers import pcm_of
 from grainpocket.web.pockets import PatternPath, desk
@@ -17,8 +18,11 @@ from grainpocket.web.schemas import Problem
 api = APIBlueprint("sound", __name__, url_prefix="/api", abp_tags=[Tag(name="sound")])
 
 
+MOST_AT_ONCE = 16
+
+
 class KeyPath(BaseModel):
-    key: str
+    key: str = Field(description=f"Up to {MOST_AT_ONCE} keys, joined by dots")
 
 
 class ExportQuery(BaseModel):
@@ -28,8 +32,12 @@ class ExportQuery(BaseModel):
 
 @api.get("/sound/<key>", responses={404: Problem})
 def rendered(path: KeyPath) -> Response:
-    """A voice or a bar, named by the key that a plan gave it."""
-    return pcm_of(desk().sound(path.key))
+    """Voices or segments, named by the keys that a plan gave them, one after the other. Each is its left samples and then
+    its right ones, as little-endian float32."""
+    keys = path.key.split(".")
+    if len(keys) > MOST_AT_ONCE:
+        abort(404, "Ask for fewer sounds at once.")
+    return pcm_of(b"".join(desk().sound(key) for key in keys))
 
 
 @api.get("/pockets/<pocket>/export/<pattern>.wav", responses={404: Problem, 422: Problem})
@@ -44,7 +52,8 @@ def export_loop(path: PatternPath, query: ExportQuery) -> Response:
     if query.passes * plan.length > 30 * 60 * pocket.rate:
         abort(422, "That would be longer than 30 minutes. Choose fewer repeats.")
     if query.ending == "tail":
-        samples = renderer.passes(plan, desk().plan(pocket, path.pattern, cyclic=False), query.passes)
+        once = schedule(pocket, pocket.patterns[path.pattern], cyclic=False)
+        samples = renderer.passes(plan.schedule, once, query.passes)
     else:
         samples = np.tile(renderer.loop(plan), (query.passes, 1))
     if pocket.level:

@@ -44,8 +44,8 @@ def test_beats_are_not_rounded_to_ticks() -> None:
 
 @pytest.mark.parametrize(("beat", "wanted"), [(0, 0), (0.25, 0.29), (0.5, 0.5), (0.75, 0.79), (0.26, 0.26), (1 / 3, 1 / 3)])
 def test_swing_moves_off_sixteenths_and_nothing_else(beat: float, wanted: float) -> None:
-    assert swung(beat, 58) == pytest.approx(wanted)
-    assert swung(beat, 50) == beat
+    assert swung(np.array([beat]), 58) == pytest.approx([wanted])
+    assert swung(np.array([beat]), 50) == [beat]
 
 
 def test_a_beat_comes_back_from_its_sample() -> None:
@@ -101,14 +101,41 @@ def test_tails_ring_into_the_loops_start() -> None:
 def test_passes_are_the_loop_and_then_the_tail() -> None:
     made, pattern = pocket(pad(40000), hits=(Hit(pad=0, beat=0), Hit(pad=0, beat=3.75)))
     renderer = Renderer(READER, RATE)
-    again, last = plan(schedule(made, pattern)), plan(schedule(made, pattern, cyclic=False))
-    out = renderer.passes(again, last, 3)
-    loop = renderer.loop(again)
+    again = schedule(made, pattern)
+    out = renderer.passes(again, schedule(made, pattern, cyclic=False), 3)
+    loop = renderer.loop(plan(again))
     length = len(loop)
-    np.testing.assert_allclose(out[length : 2 * length - 40], loop[:-40], atol=1e-6)
+    np.testing.assert_array_equal(out[length : 2 * length], loop)
     assert not out[20000 + 40000 : 3 * BEAT].any(), "the first pass starts from silence"
     assert len(out) > 3 * length
     assert np.abs(out[-1]).max() < 1e-3
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_the_loop_is_what_a_long_run_of_passes_settles_on(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    pads = [
+        pad(int(rng.integers(500, 60000)), choke=int(rng.integers(0, 3)), play=str(rng.choice(["held", "one-shot"])))
+        for _ in range(6)
+    ]
+    hits = tuple(
+        Hit(
+            pad=int(rng.integers(0, 6)),
+            beat=float(rng.choice([rng.integers(0, 16) / 4, rng.uniform(0, 4)])),
+            velocity=int(rng.integers(1, 128)),
+            length=float(rng.uniform(0.05, 2)),
+        )
+        for _ in range(20)
+    )
+    made, pattern = pocket(*pads, hits=hits, swing=float(rng.uniform(50, 75)))
+    renderer = Renderer(READER, RATE)
+    again = plan(schedule(made, pattern))
+    out = renderer.passes(again.schedule, schedule(made, pattern, cyclic=False), 4)
+    loop = renderer.loop(again)
+    assert len(loop) == again.length == 4 * BEAT
+    np.testing.assert_array_equal(out[2 * again.length : 3 * again.length], loop)
+    joined = [(s.start, s.start + s.frames) for s in again.segments]
+    assert [start for start, _ in joined[1:]] == [end for _, end in joined[:-1]]
 
 
 def test_empty_pads_and_hits_behind_the_end_are_silent() -> None:
@@ -116,13 +143,13 @@ def test_empty_pads_and_hits_behind_the_end_are_silent() -> None:
     assert not rendered(made, pattern).any()
 
 
-def test_bars_change_only_where_hits_do() -> None:
+def test_segments_change_only_where_hits_do() -> None:
     hits = tuple(Hit(pad=0, beat=b, velocity=90) for b in range(16))
     made, pattern = pocket(pad(2000), hits=hits, bars=4)
     before = plan(schedule(made, pattern))
     moved = pattern.model_copy(update={"hits": (*hits[:9], hits[9].model_copy(update={"velocity": 91}), *hits[10:])})
     after = plan(schedule(made, moved))
-    assert [a.key != b.key for a, b in zip(before.bars, after.bars, strict=True)] == [False, False, True, False]
+    assert [a.key != b.key for a, b in zip(before.segments, after.segments, strict=True)] == [i == 9 for i in range(16)]
 
 
 def test_24_bit_wav_is_exact_and_always_the_same() -> None:

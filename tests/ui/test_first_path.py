@@ -63,10 +63,10 @@ def test_a_loop_comes_in_and_goes_out_again(opened: Opener) -> None:
     assert np.array_equal(exported(ui), out)
 
     # Now change it while it plays: the loop goes on, and what is scheduled is again what is exported.
-    before = ui.look("gp.loopPlayer.loop().bars.map((bar) => bar.key)")
+    before = ui.look("gp.loopPlayer.loop().segments.map(({key}) => key)")
     box = ui.grid()
     ui.page.mouse.click(box["x"] + 3, box["y"] + box["height"] - 8)
-    ui.wait("gp.loopPlayer.loop().bars.some((bar, i) => bar.key !== arg[i])", before)
+    ui.wait("gp.loopPlayer.loop().segments.some(({key}, i) => key !== arg[i])", before)
     assert ui.look("gp.loopPlayer.place()") > 0
     changed = exported(ui)
     assert residue_db(changed, loop.samples) > -40
@@ -93,7 +93,7 @@ def test_what_the_worklet_sounds_is_what_was_scheduled(opened: Opener) -> None:
             setTimeout(() => context.resume(), 150);
           });
           context.suspend(swapAt / 44100).then(() => {
-            node.port.postMessage({type: "patch", start: 0, left: other.slice(), right: right.slice()});
+            node.port.postMessage({type: "patch", patches: [{start: 0, left: other.slice(), right: right.slice()}]});
             setTimeout(() => context.resume(), 150);
           });
           const out = await context.startRendering();
@@ -200,8 +200,8 @@ def test_patterns_of_one_to_eight_bars(opened: Opener, bars: int) -> None:
     field.click()
     field.fill(str(bars))
     field.press("Enter")
-    ui.wait("gp.loopPlayer.loop().bars.length === arg", bars)
+    ui.wait("gp.loopPlayer.loop().segments.length === arg", bars * 4)
     out = exported(ui)
     assert len(out) == ui.look("gp.loopPlayer.loop().length")
     assert np.abs(out).max() > 0.3
-    assert all(a < b for a, b in itertools.pairwise([*ui.look("gp.loopPlayer.loop().bars.map((bar) => bar.start)"), len(out)]))
+    assert all(a < b for a, b in itertools.pairwise([*ui.look("gp.loopPlayer.loop().segments.map(({start}) => start)"), len(out)]))

@@ -26,7 +26,7 @@ def test_a_reload_and_a_restart_find_everything_as_it_was(opened: Opener, server
     ui.wait("Object.keys(pocket.patterns).length === 0")
     ui.page.keyboard.press("Control+Shift+z")
     ui.wait("Object.keys(pocket.patterns).length === 1 && gp.loopPlayer.loop() !== null")
-    before, keys = ui.look("pocket"), ui.look("gp.loopPlayer.loop().bars.map((bar) => bar.key)")
+    before, keys = ui.look("pocket"), ui.look("gp.loopPlayer.loop().segments.map(({key}) => key)")
     ui.page.reload()
     ui.wait("gp.loopPlayer.loop() !== null")
     assert ui.look("pocket") == before
@@ -44,7 +44,7 @@ def test_a_reload_and_a_restart_find_everything_as_it_was(opened: Opener, server
     expect(ui.page.get_by_text("The server does not answer")).to_have_count(0)
     ui.page.keyboard.press("Control+z")
     ui.wait("pocket.tempo === arg", before["tempo"])
-    ui.wait("gp.loopPlayer.loop().bars.every((bar, i) => bar.key === arg[i])", keys)
+    ui.wait("gp.loopPlayer.loop().segments.every(({key}, i) => key === arg[i])", keys)
     assert ui.look("pocket") == before
 
 

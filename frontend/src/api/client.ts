@@ -31,11 +31,16 @@ export async function ask<T>(call: Promise<{ data?: T; error?: unknown; response
   throw new ApiError(answer.response.status, problem?.code ?? "error", problem?.message ?? `The server answered ${answer.response.status}.`, problem);
 }
 
-/** Planar stereo float32 PCM: [left, right]. */
-export async function pcm(url: string, signal?: AbortSignal): Promise<[Float32Array<ArrayBuffer>, Float32Array<ArrayBuffer>]> {
+/** Little-endian float32 samples. */
+export async function floats(url: string, signal?: AbortSignal): Promise<Float32Array<ArrayBuffer>> {
   const response = await fetch(url, { signal });
   if (!response.ok) throw new ApiError(response.status, response.status === 404 ? "unknown-key" : "error", "That sound could not be fetched.");
-  const both = new Float32Array(await response.arrayBuffer());
+  return new Float32Array(await response.arrayBuffer());
+}
+
+/** Planar stereo float32 PCM: [left, right]. */
+export async function pcm(url: string, signal?: AbortSignal): Promise<[Float32Array<ArrayBuffer>, Float32Array<ArrayBuffer>]> {
+  const both = await floats(url, signal);
   const frames = both.length / 2;
   return [both.subarray(0, frames), both.subarray(frames)];
 }

@@ -277,7 +277,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A voice or a bar, named by the key that a plan gave it. */
+        /**
+         * Voices or segments, named by the keys that a plan gave them, one after the other. Each is its left samples and then
+         * @description its right ones, as little-endian float32.
+         */
         get: operations["sound_rendered_sound__key__get"];
         put?: never;
         post?: never;
@@ -386,18 +389,6 @@ export interface components {
              * @enum {string}
              */
             type: "add_source";
-        };
-        /**
-         * Bar
-         * @description key names its audio; start: sample of the bar line in the loop; lead: samples of the audio before it.
-         */
-        Bar: {
-            /** Key */
-            key: string;
-            /** Lead */
-            lead: number;
-            /** Start */
-            start: number;
         };
         /**
          * Changes
@@ -664,8 +655,6 @@ export interface components {
         };
         /** Loop */
         Loop: {
-            /** Bars */
-            bars: components["schemas"]["Bar"][];
             /**
              * Length
              * @description Samples of one pass
@@ -675,6 +664,11 @@ export interface components {
             pattern: string;
             /** Rate */
             rate: number;
+            /**
+             * Segments
+             * @description In order and without gaps
+             */
+            segments: components["schemas"]["Segment"][];
             /** Tempo */
             tempo: number;
         };
@@ -1101,6 +1095,18 @@ export interface components {
              * @enum {string}
              */
             type: "rename_source";
+        };
+        /**
+         * Segment
+         * @description A stretch of a loop: key names its audio, which holds samples start to start + frames of the loop.
+         */
+        Segment: {
+            /** Frames */
+            frames: number;
+            /** Key */
+            key: string;
+            /** Start */
+            start: number;
         };
         /**
          * SetGrid
@@ -2138,6 +2144,7 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                /** @description Up to 16 keys, joined by dots */
                 key: string;
             };
             cookie?: never;

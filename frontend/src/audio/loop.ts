@@ -1,15 +1,15 @@
 /**
- * The pattern as a loop: bars fetched by key, laid together exactly as the core lays them together, handed to the worklet.
+ * The pattern as a loop: segments fetched by key, laid end to end, handed to the worklet.
  */
 import { create } from "zustand";
 
-import { pcm } from "../api/client";
+import { floats } from "../api/client";
 import type { Loop } from "../api/types";
 import { audio, mark, output, wake, worklet } from "./engine";
 import type { LoopMessage, LoopReport } from "./loopMessages";
 import workletUrl from "./loop.worklet.ts?worker&url";
 
-type Span = [number, number];
+type Segment = Loop["segments"][number];
 type Stereo = [Float32Array<ArrayBuffer>, Float32Array<ArrayBuffer>];
 
 interface LoopState {
@@ -20,11 +20,12 @@ interface LoopState {
 
 export const useLoop = create<LoopState>(() => ({ playing: false, ready: false }));
 
-const MOST_BARS_KEPT = 400;
+const MOST_KEPT = 1200;
+const MOST_AT_ONCE = 16;
 
 class LoopPlayer {
   private node: AudioWorkletNode | null = null;
-  private bars = new Map<string, Stereo>();
+  private kept = new Map<string, Stereo>();
   private shown: Loop | null = null;
   private sum: Stereo = [new Float32Array(0), new Float32Array(0)];
   private wanted = 0;
@@ -36,98 +37,85 @@ class LoopPlayer {
     if (loop && loop === this.latest) return;
     this.latest = loop;
     const ticket = ++this.wanted;
-    if (!loop || !loop.bars.length) {
+    if (!loop || !loop.segments.length) {
       this.stop();
       this.shown = null;
       useLoop.setState({ ready: false });
       return;
     }
     try {
-      await Promise.all(this.fromPlayhead(loop).map((bar) => this.fetch(bar.key)));
+      await this.fetch(this.fromPlayhead(loop).filter(({ key }) => !this.kept.has(key)));
     } catch {
       this.latest = null;
       if (ticket === this.wanted) onForgotten();
       return;
     }
     if (ticket !== this.wanted) return;
-    mark("bars here");
+    mark("segments here");
     this.show(loop);
     this.forget(loop);
     useLoop.setState({ ready: true });
   }
 
-  /** Bars in the order in which they will be heard. */
-  private fromPlayhead(loop: Loop): Loop["bars"] {
+  /** Segments in the order in which they will be heard, each sound once. */
+  private fromPlayhead(loop: Loop): Segment[] {
     const place = this.place();
-    const first = Math.max(0, loop.bars.findLastIndex((bar) => bar.start <= place));
-    return [...loop.bars.slice(first), ...loop.bars.slice(0, first)];
+    const first = Math.max(0, loop.segments.findLastIndex(({ start }) => start <= place));
+    const ordered = [...loop.segments.slice(first), ...loop.segments.slice(0, first)];
+    return [...new Map(ordered.map((segment) => [segment.key, segment])).values()];
   }
 
-  private async fetch(key: string): Promise<void> {
-    if (!this.bars.has(key)) this.bars.set(key, await pcm(`/api/sound/${key}`));
+  private async fetch(segments: Segment[]): Promise<void> {
+    const groups = [];
+    for (let i = 0; i < segments.length; i += MOST_AT_ONCE) groups.push(segments.slice(i, i + MOST_AT_ONCE));
+    await Promise.all(groups.map((group) => this.fetchGroup(group)));
+  }
+
+  private async fetchGroup(group: Segment[]): Promise<void> {
+    const all = await floats(`/api/sound/${group.map(({ key }) => key).join(".")}`);
+    if (all.length !== 2 * group.reduce((sum, { frames }) => sum + frames, 0)) throw new Error("A loop's segment has another length than its plan says.");
+    let at = 0;
+    for (const { key, frames } of group) {
+      // Copies, so that a whole group is not kept in memory for the sake of one segment.
+      this.kept.set(key, [all.slice(at, at + frames), all.slice(at + frames, at + 2 * frames)]);
+      at += 2 * frames;
+    }
   }
 
   private forget(loop: Loop): void {
-    const used = new Set(loop.bars.map((bar) => bar.key));
-    for (const key of this.bars.keys()) {
-      if (this.bars.size <= MOST_BARS_KEPT) return;
-      if (!used.has(key)) this.bars.delete(key);
+    const used = new Set(loop.segments.map(({ key }) => key));
+    for (const key of this.kept.keys()) {
+      if (this.kept.size <= MOST_KEPT) return;
+      if (!used.has(key)) this.kept.delete(key);
     }
   }
 
   private show(loop: Loop): void {
     const before = this.shown;
-    if (!before || before.length !== loop.length || before.bars.length !== loop.bars.length) {
+    const alike = before && before.segments.length === loop.segments.length && loop.segments.every(({ start, frames }, i) => start === before.segments[i]?.start && frames === before.segments[i].frames);
+    if (!alike) {
       this.sum = [new Float32Array(loop.length), new Float32Array(loop.length)];
-      this.lay(loop, [[0, loop.length]]);
+      for (const segment of loop.segments) this.lay(segment);
       // The same beat sounds on: samples scale with the tempo.
       const scale = before ? before.tempo / loop.tempo : 1;
       this.post({ type: "load", left: this.sum[0].slice(), right: this.sum[1].slice(), scale });
     } else {
-      const spans = this.changed(before, loop);
-      this.lay(loop, spans);
-      for (const [start, end] of spans) this.post({ type: "patch", start, left: this.sum[0].slice(start, end), right: this.sum[1].slice(start, end) });
+      const changed = loop.segments.filter(({ key }, i) => key !== before.segments[i]?.key);
+      for (const segment of changed) this.lay(segment);
+      const patches = changed.map(({ key, start }) => {
+        const [left, right] = this.kept.get(key) as Stereo;
+        return { start, left, right };
+      });
+      if (patches.length) this.post({ type: "patch", patches });
     }
     this.shown = loop;
     mark("loop scheduled");
   }
 
-  /** Where on the loop a bar's audio lies: one stretch, or two when it runs over the end; all of it when it is longer. */
-  private reach(bar: Loop["bars"][number], length: number): Span[] {
-    const frames = this.bars.get(bar.key)?.[0].length ?? 0;
-    if (frames >= length) return [[0, length]];
-    const start = (((bar.start - bar.lead) % length) + length) % length;
-    const end = start + frames;
-    return end <= length ? [[start, end]] : [[start, length], [0, end - length]]; // prettier-ignore
-  }
-
-  /** The stretches in which one plan of the same length differs from another, apart and in order. */
-  private changed(before: Loop, after: Loop): Span[] {
-    const touched: Span[] = [];
-    after.bars.forEach((bar, i) => {
-      const old = before.bars[i] as Loop["bars"][number];
-      if (old.key !== bar.key || old.lead !== bar.lead) touched.push(...this.reach(old, after.length), ...this.reach(bar, after.length));
-    });
-    touched.sort((a, b) => a[0] - b[0]);
-    const out: Span[] = [];
-    for (const [start, end] of touched) {
-      const last = out[out.length - 1];
-      if (last && start <= last[1]) last[1] = Math.max(last[1], end);
-      else if (end > start) out.push([start, end]);
-    }
-    return out;
-  }
-
-  /** Make the sum of the bars anew within some stretches: the same additions in the same order as in the core. */
-  private lay(loop: Loop, spans: Span[]): void {
-    for (const [from, to] of spans) for (const side of this.sum) side.fill(0, from, to);
-    for (const bar of loop.bars) {
-      const part = this.bars.get(bar.key) as Stereo;
-      for (let side = 0; side < 2; side++) {
-        const out = this.sum[side] as Float32Array;
-        for (const [from, to] of spans) addWithin(out, part[side] as Float32Array, bar.start - bar.lead, from, to);
-      }
-    }
+  private lay({ key, start }: Segment): void {
+    const part = this.kept.get(key) as Stereo;
+    this.sum[0].set(part[0], start);
+    this.sum[1].set(part[1], start);
   }
 
   private pending: LoopMessage[] = [];
@@ -193,19 +181,6 @@ class LoopPlayer {
   /** The very samples that were scheduled. */
   scheduled(): Stereo {
     return this.sum;
-  }
-}
-
-/** Add a part to a loop from sample `at` on, round and round its end, but only where it falls between `from` and `to`. */
-export function addWithin(loop: Float32Array, part: Float32Array, at: number, from: number, to: number): void {
-  const length = loop.length;
-  let place = ((at % length) + length) % length;
-  for (let done = 0; done < part.length; place = 0) {
-    const run = Math.min(length - place, part.length - done);
-    const first = Math.max(place, from);
-    const last = Math.min(place + run, to);
-    for (let i = first, k = done + first - place; i < last; i++, k++) loop[i] = (loop[i] as number) + (part[k] as number);
-    done += run;
   }
 }
 

@@ -33,8 +33,10 @@ class LoopProcessor extends AudioWorkletProcessor {
       this.right = message.right;
     } else if (message.type === "patch") {
       this.keepOld();
-      this.left.set(message.left, message.start);
-      this.right.set(message.right, message.start);
+      for (const { start, left, right } of message.patches) {
+        this.left.set(left, start);
+        this.right.set(right, start);
+      }
     } else if (message.type === "start") {
       this.place = message.place;
       this.playing = this.left.length > 0;

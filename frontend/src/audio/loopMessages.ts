@@ -1,7 +1,7 @@
 /** What the loop player and its worklet say to each other. Places and lengths are samples. */
 export type LoopMessage =
   | { type: "load"; left: Float32Array<ArrayBuffer>; right: Float32Array<ArrayBuffer>; scale: number }
-  | { type: "patch"; start: number; left: Float32Array<ArrayBuffer>; right: Float32Array<ArrayBuffer> }
+  | { type: "patch"; patches: { start: number; left: Float32Array<ArrayBuffer>; right: Float32Array<ArrayBuffer> }[] }
   | { type: "start"; place: number }
   | { type: "stop" };
 

@@ -1,76 +1,99 @@
-"""Events to audio: hits into lanes, lanes into bars, bars into the loop.
+"""Events to audio: a loop is cut into segments of about a beat, and each is rendered from the events that sound in it.
 
-A bar's audio starts LEAD samples before the bar line (room for fades in) and runs on as long as its last tail. A loop is
-the sum of its bars, each laid at its place and wrapped round the end; the browser adds the same numbers in the same order,
-so what is heard and what is exported are the same samples.
+A segment's key is made of those events alone, so an edit renders, sends and swaps only the stretch that sounds
+different. Every sample is the sum of its events in one order (by pad, then by time), whichever segment or pass it is
+rendered in: what is heard and what is exported are the same numbers.
 """
 
 from __future__ import annotations
 
 import functools
 import hashlib
+import itertools
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from grainpocket.core.mix.cache import Cache
-from grainpocket.core.rhythm.schedule import Event, Schedule
+from grainpocket.core.rhythm.schedule import Rows, Schedule
 from grainpocket.core.shape.voice import Reader, VoiceSpec, render
 from grainpocket.core.sound.audio import Samples
 
 
-@dataclass(frozen=True)
-class LanePlan:
-    """One pad's hits in the bar that starts at sample `start` of the loop."""
+@dataclass(frozen=True, eq=False)
+class Segment:
+    """`frames` samples of the loop from sample `start` on. rows: the events that sound in it, in the order in which they
+    are added, their frames counted from the segment's start (and negative for those that began before)."""
 
     key: str
     start: int
-    events: tuple[Event, ...]
+    frames: int
+    specs: tuple[VoiceSpec, ...]
+    rows: Rows
 
 
-@dataclass(frozen=True)
-class BarPlan:
-    """start: sample of the bar line in the loop; lead: samples of its audio that lie before that."""
-
-    key: str
-    start: int
-    lead: int
-    lanes: tuple[LanePlan, ...]
-
-
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class LoopPlan:
-    length: int
-    rate: int
-    bars: tuple[BarPlan, ...]
+    """The segments of one pass, in order and without gaps, and the schedule that they are made of."""
+
+    schedule: Schedule
+    segments: tuple[Segment, ...]
+
+    @property
+    def length(self) -> int:
+        return self.schedule.length
+
+    @property
+    def rate(self) -> int:
+        return self.schedule.rate
 
 
 def plan(schedule: Schedule) -> LoopPlan:
-    """What is to be rendered, with a key for every lane and bar that changes only when its sound does."""
-    specs = {id(e.spec): e.spec for e in schedule.events}
-    lead = max((spec.lead(schedule.rate) for spec in specs.values()), default=0)
-    keys = {known: spec.key(schedule.rate) for known, spec in specs.items()}
-    bars = []
-    for start, events in zip(schedule.bars, schedule.by_bar(), strict=True):
-        by_pad: dict[int, list[Event]] = {}
-        for event in events:
-            by_pad.setdefault(event.pad, []).append(event)
-        lanes = []
-        for _, mine in sorted(by_pad.items()):
-            lanes.append(LanePlan(_lane_key(mine, [keys[id(e.spec)] for e in mine], start, lead), start, tuple(mine)))
-        key = hashlib.sha256(f"bar {lead} {' '.join(lane.key for lane in lanes)}".encode()).hexdigest()[:32]
-        bars.append(BarPlan(key, start, lead, tuple(lanes)))
-    return LoopPlan(schedule.length, schedule.rate, tuple(bars))
+    """What is to be rendered, with a key for every segment that changes only when its sound does.
+
+    The sound of a pass runs on into the next one, round and round, for as long as its longest tail.
+    """
+    specs, rate, length = schedule.specs, schedule.rate, schedule.length
+    lead = max((spec.lead(rate) for spec in specs), default=0)
+    # A beat's own fades in belong to its segment, or every hit on the beat would touch two.
+    edges = [0, *sorted({beat - lead for beat in schedule.beats if 0 < beat - lead < length}), length]
+    turns = 1 + int(_ends(schedule.rows, specs).max(initial=0)) // length
+    # Passes before this one lie before it on the same line of time; of the next one only fades in are heard.
+    rows = _in_order([_moved(schedule.rows, turn * length) for turn in range(-turns, 2)])
+    ends = _ends(rows, specs)
+    voices = np.array([spec.key(rate) for spec in specs] or [""], "S32")
+    segments = []
+    for start, end in itertools.pairwise(edges):
+        mine = _moved(rows[(rows["frame"] - lead < end) & (ends > start)], -start)
+        # The row says all of the sound but for what its voice is; the pad's number is no part of it, nor the spec's.
+        told = b"".join(mine[name].tobytes() for name in ("frame", "gain", "stop", "fade"))
+        text = f"segment {end - start} {len(mine)} ".encode() + voices[mine["spec"]].tobytes() + told
+        segments.append(Segment(hashlib.sha256(text).hexdigest()[:32], start, end - start, specs, mine))
+    return LoopPlan(schedule, tuple(segments))
 
 
-def _lane_key(events: list[Event], voices: list[str], start: int, lead: int) -> str:
-    # float64 holds every sample position and gain exactly.
-    numbers = np.array([(e.frame - start, e.gain, -1 if e.stop is None else e.stop, e.fade) for e in events], np.float64)
-    return hashlib.sha256(f"lane {lead} {' '.join(voices)} ".encode() + numbers.tobytes()).hexdigest()[:32]
+def _ends(rows: Rows, specs: tuple[VoiceSpec, ...]) -> NDArray[np.int64]:
+    """The sample after the last that is heard of each event."""
+    natural = np.array([spec.length for spec in specs], np.int64)[rows["spec"]] if len(rows) else np.zeros(0, np.int64)
+    heard = np.where(rows["stop"] < 0, natural, np.minimum(natural, rows["stop"] + rows["fade"]))
+    return np.asarray(rows["frame"] + heard, np.int64)
+
+
+def _moved(rows: Rows, by: int) -> Rows:
+    rows = rows.copy()
+    rows["frame"] += by
+    return rows
+
+
+def _in_order(parts: list[Rows]) -> Rows:
+    """All rows, by pad and then by time: the order in which sounds are summed, everywhere."""
+    rows = np.concatenate(parts)
+    return np.asarray(rows[np.lexsort((rows["frame"], rows["pad"]))])
 
 
 class Renderer:
-    """Renders voices, lanes and bars, each once, and keeps them while there is room."""
+    """Renders voices and segments, each once, and keeps them while there is room."""
 
     def __init__(self, reader: Reader, rate: int, room_mb: int = 192) -> None:
         self._reader = reader
@@ -81,56 +104,43 @@ class Renderer:
         """(lead + length, 2) float32."""
         return self._cache.get(spec.key(self._rate), lambda: render(spec, self._reader, self._rate))
 
-    def has(self, bar: BarPlan) -> bool:
-        """Whether a bar is rendered and kept."""
-        return bar.key in self._cache
+    def has(self, segment: Segment) -> bool:
+        """Whether a segment is rendered and kept."""
+        return segment.key in self._cache
 
-    def bar(self, bar: BarPlan) -> Samples:
-        """(n, 2) float32, from `bar.lead` samples before the bar line to the end of the last tail."""
-        return self._cache.get(bar.key, lambda: self._bar(bar))
+    def segment(self, segment: Segment) -> Samples:
+        """(frames, 2) float32."""
+        return self._cache.get(segment.key, lambda: self._sum(segment.specs, segment.rows, segment.frames))
 
     def loop(self, loop: LoopPlan) -> Samples:
         """(loop.length, 2) float32: one pass, with the tails of the pass before it."""
-        out = np.zeros((loop.length, 2), np.float32)
-        for bar in loop.bars:
-            add_wrapped(out, self.bar(bar), bar.start - bar.lead)
-        return out
+        return np.concatenate([self.segment(segment) for segment in loop.segments])
 
-    def passes(self, again: LoopPlan, last: LoopPlan, count: int) -> Samples:
+    def passes(self, again: Schedule, last: Schedule, count: int) -> Samples:
         """(count passes and the tail, 2): `again` played count - 1 times, then `last`, from silence to silence."""
-        plans = [again] * (count - 1) + [last]
-        parts = [(number * again.length + bar.start - bar.lead, self.bar(bar)) for number, p in enumerate(plans) for bar in p.bars]
-        end = max([count * again.length, *(at + len(part) for at, part in parts)])
-        out = np.zeros((end, 2), np.float32)
-        for at, part in parts:
-            skip = max(0, -at)
-            out[at + skip : at + len(part)] += part[skip:]
-        return out
+        specs = again.specs + last.specs
+        final = _moved(last.rows, (count - 1) * again.length)
+        final["spec"] += len(again.specs)
+        rows = _in_order([*(_moved(again.rows, turn * again.length) for turn in range(count - 1)), final])
+        end = max(count * again.length, int(_ends(rows, specs).max(initial=0)))
+        return self._sum(specs, rows, end)
 
-    def _lane(self, lane: LanePlan, lead: int) -> Samples:
-        return self._cache.get(lane.key, lambda: self._render_lane(lane, lead))
-
-    def _render_lane(self, lane: LanePlan, lead: int) -> Samples:
-        end = max(e.frame - lane.start + e.length for e in lane.events)
-        out = np.zeros((lead + end, 2), np.float32)
-        for event in lane.events:
-            own = event.spec.lead(self._rate)
-            sound = self.voice(event.spec)[: own + event.length]
-            at = lead + event.frame - lane.start - own
-            if event.stop is None or event.length <= event.stop:
-                out[at : at + len(sound)] += sound if event.gain == 1.0 else sound * np.float32(event.gain)
-                continue
-            solid = own + event.stop
-            gain = np.float32(event.gain)
-            out[at : at + solid] += sound[:solid] * gain
-            out[at + solid : at + len(sound)] += sound[solid:] * (falling(event.fade)[: len(sound) - solid] * gain)
-        return out
-
-    def _bar(self, bar: BarPlan) -> Samples:
-        lanes = [self._lane(lane, bar.lead) for lane in bar.lanes]
-        out = np.zeros((max((len(lane) for lane in lanes), default=0), 2), np.float32)
-        for lane in lanes:
-            out[: len(lane)] += lane
+    def _sum(self, specs: tuple[VoiceSpec, ...], rows: Rows, frames: int) -> Samples:
+        """(frames, 2): what is heard of events in samples 0 to frames."""
+        out = np.zeros((frames, 2), np.float32)
+        ends = _ends(rows, specs).tolist()
+        for (_, frame, gain, spec, stop, fade), end in zip(rows.tolist(), ends, strict=True):
+            sound, begin = self.voice(specs[spec]), frame - specs[spec].lead(self._rate)
+            first, last = max(0, begin), min(frames, end)
+            stopped = frame + stop if stop >= 0 else end
+            solid = min(last, stopped)
+            if solid > first:
+                part = sound[first - begin : solid - begin]
+                out[first:solid] += part if gain == 1.0 else part * np.float32(gain)
+            falls = max(first, stopped)
+            if last > falls:
+                ramp = falling(fade)[falls - stopped : last - stopped] * np.float32(gain)
+                out[falls:last] += sound[falls - begin : last - begin] * ramp
         return out
 
 
@@ -138,14 +148,3 @@ class Renderer:
 def falling(count: int) -> Samples:
     """(count, 1) from just under 1 down to 0, in a straight line."""
     return np.asarray(np.linspace(1.0, 0.0, count + 1, dtype=np.float32)[1:, None])
-
-
-def add_wrapped(loop: Samples, part: Samples, at: int) -> None:
-    """Add (n, 2) to a loop from sample `at` on (which may be negative), round and round its end."""
-    length = len(loop)
-    place, done = at % length, 0
-    while done < len(part):
-        count = min(length - place, len(part) - done)
-        loop[place : place + count] += part[done : done + count]
-        done += count
-        place = 0

@@ -2,17 +2,27 @@
 
 from __future__ import annotations
 
-from bisect import bisect_right
-from collections.abc import Iterator
+import functools
 from dataclasses import dataclass, replace
 from typing import NamedTuple
 
-from grainpocket.core.pocket import Pattern, Pocket
+import numpy as np
+from numpy.typing import NDArray
+
+from grainpocket.core.pocket import Hit, Pattern, Pocket
 from grainpocket.core.rhythm.timing import Timeline, swung
 from grainpocket.core.shape.voice import VoiceSpec, spec_of
 
 CHOKE_FADE_S = 0.003
 RELEASE_FADE_S = 0.012
+_NEVER = np.iinfo(np.int64).max
+
+Frames = NDArray[np.int64]
+
+
+# One row an event. spec: index of its voice; stop: -1 where it ends by itself. The rest as in Event.
+ROW = np.dtype([(name, np.float64 if name == "gain" else np.int64) for name in ("pad", "frame", "gain", "spec", "stop", "fade")])
+Rows = NDArray[np.void]
 
 
 class Event(NamedTuple):
@@ -26,50 +36,57 @@ class Event(NamedTuple):
     stop: int | None = None
     fade: int = 0
 
-    @property
-    def length(self) -> int:
-        return self.spec.length if self.stop is None else min(self.spec.length, self.stop + self.fade)
 
-
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Schedule:
-    """length: samples of one pass; bars: first sample of each bar; events sorted by frame, then pad."""
+    """length: samples of one pass; beats: sample of each quarter note in it; rows: (n,) ROW, sorted by frame, then pad;
+    specs: the voices that they play."""
 
     rate: int
     length: int
-    bars: tuple[int, ...]
-    events: tuple[Event, ...]
+    beats: tuple[int, ...]
+    specs: tuple[VoiceSpec, ...]
+    rows: Rows
 
-    def by_bar(self) -> list[list[Event]]:
-        out: list[list[Event]] = [[] for _ in self.bars]
-        for event in self.events:
-            out[bisect_right(self.bars, event.frame) - 1].append(event)
-        return out
+    @functools.cached_property
+    def events(self) -> tuple[Event, ...]:
+        return tuple(
+            Event(pad, frame, gain, self.specs[spec], None if stop < 0 else stop, fade)
+            for pad, frame, gain, spec, stop, fade in self.rows.tolist()
+        )
 
 
-@dataclass(slots=True)
-class _Draft:
-    """An event in the making: thousands are changed several times before they are done."""
+@dataclass(frozen=True)
+class _Sound:
+    """What a pad's settings say of each of its hits."""
 
-    pad: int
-    frame: int
-    gain: float
     spec: VoiceSpec
-    length: int
     choke: int
-    stop: int | None = None
-    fade: int = 0
-    joined_before: bool = False
-    joined_after: bool = False
-
-    def stop_at(self, stop: int, fade: int) -> None:
-        if stop < self.length and (self.stop is None or stop < self.stop):
-            self.stop, self.fade = max(0, stop), fade
+    held: bool
 
 
-def velocity_gain(velocity: int) -> float:
+@dataclass
+class _Table:
+    """The events as columns, (n,) each; stop is _NEVER where an event ends by itself."""
+
+    pad: Frames
+    frame: Frames
+    gain: NDArray[np.float64]
+    natural: Frames
+    choke: Frames
+    stop: Frames
+    fade: Frames
+
+    def stop_at(self, stop: Frames, fade: int) -> None:
+        """Cut events off at the earlier of what they have and this."""
+        sooner = (stop < self.natural) & (stop < self.stop)
+        self.stop[sooner] = np.maximum(0, stop[sooner])
+        self.fade[sooner] = fade
+
+
+def velocity_gain(velocity: NDArray[np.float64]) -> NDArray[np.float64]:
     """127 is the chop's own level; below it falls with the square, as sound fonts and most drum instruments do."""
-    return (velocity / 127.0) ** 2
+    return np.square(velocity / 127.0)
 
 
 def schedule(pocket: Pocket, pattern: Pattern, cyclic: bool = True) -> Schedule:
@@ -79,77 +96,89 @@ def schedule(pocket: Pocket, pattern: Pattern, cyclic: bool = True) -> Schedule:
     """
     time = Timeline(pocket.tempo, pocket.rate)
     length = time.frame(pattern.beats)
-    bars = tuple(time.frame(bar * pattern.beats_per_bar) for bar in range(pattern.bars))
-    release = int(RELEASE_FADE_S * pocket.rate)
-    sounds: dict[int, tuple[VoiceSpec, int, int, bool]] = {}
+    beats = tuple(time.frame(beat) for beat in range(int(np.ceil(pattern.beats))))
+    sounds = {}
     for index in {hit.pad for hit in pattern.hits} & pocket.pads.keys():
         pad = pocket.pads[index]
-        spec = spec_of(pocket, pad)
-        sounds[index] = spec, spec.length, pad.choke, pad.play == "held"
-    drafts: list[_Draft] = []
-    for hit in pattern.hits:
-        frame = time.frame(swung(hit.beat, pattern.swing))
-        if hit.pad not in sounds or frame >= length:
-            continue
-        spec, natural, choke, held = sounds[hit.pad]
-        draft = _Draft(hit.pad, frame, velocity_gain(hit.velocity), spec, natural, choke)
-        if held and hit.length is not None:
-            draft.stop_at(time.frame(hit.beat + hit.length) - time.frame(hit.beat), release)
-        drafts.append(draft)
-    drafts.sort(key=lambda d: (d.frame, d.pad))
-    _choke(drafts, int(CHOKE_FADE_S * pocket.rate), length, cyclic)
-    _join(drafts, pocket, length, cyclic)
-    return Schedule(pocket.rate, length, bars, tuple(_done(drafts)))
+        sounds[index] = _Sound(spec_of(pocket, pad), pad.choke, pad.play == "held")
+    hits = [hit for hit in pattern.hits if hit.pad in sounds]
+    if not hits:
+        return Schedule(pocket.rate, length, beats, (), np.zeros(0, ROW))
+    table = _table(hits, sounds, time, pattern.swing, length)
+    _choke(table, int(CHOKE_FADE_S * pocket.rate), length, cyclic)
+    joins = _joins(table, sounds, pocket, length, cyclic)
+    return Schedule(pocket.rate, length, beats, *_rows(table, sounds, joins))
 
 
-def _choke(drafts: list[_Draft], fade: int, length: int, cyclic: bool) -> None:
+def _table(hits: list[Hit], sounds: dict[int, _Sound], time: Timeline, swing: float, length: int) -> _Table:
+    beat = np.array([hit.beat for hit in hits])
+    pad = np.array([hit.pad for hit in hits], np.int64)
+    gain = velocity_gain(np.array([hit.velocity for hit in hits], np.float64))
+    frame = time.frames(swung(beat, swing))
+    natural = np.array([sounds[hit.pad].spec.length for hit in hits], np.int64)
+    choke = np.array([sounds[hit.pad].choke for hit in hits], np.int64)
+    table = _Table(pad, frame, gain, natural, choke, np.full(len(hits), _NEVER), np.zeros(len(hits), np.int64))
+    gates = [np.nan if hit.length is None or not sounds[hit.pad].held else hit.length for hit in hits]
+    gate = np.array(gates)
+    held = ~np.isnan(gate)
+    until = np.full(len(hits), _NEVER)
+    until[held] = time.frames(beat[held] + gate[held]) - time.frames(beat[held])
+    table.stop_at(until, int(RELEASE_FADE_S * time.rate))
+    order = np.lexsort((pad, frame))
+    order = order[frame[order] < length]
+    return _Table(*(column[order] for column in vars(table).values()))
+
+
+def _choke(table: _Table, fade: int, length: int, cyclic: bool) -> None:
     """Stop each event where the next one of its choke group begins."""
-    starts: dict[int, list[int]] = {}
-    for draft in drafts:
-        if draft.choke:
-            starts.setdefault(draft.choke, []).append(draft.frame)
-    for draft in drafts:
-        mine = starts.get(draft.choke)
-        if not mine:
-            continue
-        following = bisect_right(mine, draft.frame)
-        if following < len(mine):
-            draft.stop_at(mine[following] - draft.frame, fade)
-        elif cyclic:
-            draft.stop_at(mine[0] + length - draft.frame, fade)
+    until = np.full(len(table.frame), _NEVER)
+    for group in np.unique(table.choke[table.choke > 0]):
+        mine = np.flatnonzero(table.choke == group)
+        starts = table.frame[mine]
+        after = np.concatenate((starts, [starts[0] + length if cyclic else _NEVER]))
+        until[mine] = after[np.searchsorted(starts, starts, side="right")] - starts
+    table.stop_at(until, fade)
 
 
-def _join(drafts: list[_Draft], pocket: Pocket, length: int, cyclic: bool) -> None:
-    """Mark the edges at which the record simply goes on from one event into another."""
-    at: dict[int, list[_Draft]] = {}
-    for draft in drafts:
-        at.setdefault(draft.frame, []).append(draft)
-    for draft in drafts:
-        if draft.stop is not None or draft.spec.fade_out or draft.spec.pitch or draft.spec.reverse:
+def _joins(table: _Table, sounds: dict[int, _Sound], pocket: Pocket, length: int, cyclic: bool) -> NDArray[np.bool_]:
+    """(n, 2): whether the record simply goes on, from another event into this one, and from this one into another."""
+    joins = np.zeros((len(table.frame), 2), np.bool_)
+    plain = {pad for pad, s in sounds.items() if not (s.spec.fade_out or s.spec.pitch or s.spec.reverse)}
+    end = table.frame + table.natural
+    if cyclic:
+        end %= length
+    first = np.searchsorted(table.frame, end)
+    past = np.searchsorted(table.frame, end, side="right")
+    for i in np.flatnonzero((past > first) & (table.stop == _NEVER)).tolist():
+        if int(table.pad[i]) not in plain:
             continue
-        end = draft.frame + draft.length
-        for other in at.get(end % length if cyclic else end, ()):
-            if (other is not draft or len(drafts) == 1) and _continues(draft, other, pocket):
-                draft.joined_after = other.joined_before = True
+        for j in range(int(first[i]), int(past[i])):
+            if (i != j or len(joins) == 1) and table.gain[i] == table.gain[j] and _continues(table, sounds, pocket, i, j):
+                joins[i, 1] = joins[j, 0] = True
                 break
+    return joins
 
 
-def _continues(first: _Draft, second: _Draft, pocket: Pocket) -> bool:
-    """Whether the second begins with the very sample that follows the first, at the same loudness. The start of a source
-    follows its end: that is what a trimmed loop is."""
-    a, b = first.spec, second.spec
-    if a.audio != b.audio or first.gain != second.gain or a.level != b.level or b.pitch or b.reverse:
+def _continues(table: _Table, sounds: dict[int, _Sound], pocket: Pocket, i: int, j: int) -> bool:
+    """Whether event j begins with the very sample that follows event i. The start of a source follows its end: that is
+    what a trimmed loop is."""
+    pad = int(table.pad[i])
+    a, b = sounds[pad].spec, sounds[int(table.pad[j])].spec
+    if a.audio != b.audio or a.level != b.level or b.pitch or b.reverse:
         return False
-    frames = pocket.sources[pocket.pads[first.pad].chop.source].frames
+    frames = pocket.sources[pocket.pads[pad].chop.source].frames
     return b.start == a.end or (a.end == frames and b.start == 0)
 
 
-def _done(drafts: list[_Draft]) -> Iterator[Event]:
-    """The events; those of one pad with the same edges share one spec, whose key is then worked out once."""
-    specs: dict[tuple[int, bool, bool], VoiceSpec] = {}
-    for d in drafts:
-        edges = (d.pad, d.joined_before, d.joined_after)
-        if edges not in specs:
-            plain = not (d.joined_before or d.joined_after)
-            specs[edges] = d.spec if plain else replace(d.spec, joined_before=d.joined_before, joined_after=d.joined_after)
-        yield Event(d.pad, d.frame, d.gain, specs[edges], d.stop, d.fade)
+def _rows(table: _Table, sounds: dict[int, _Sound], joins: NDArray[np.bool_]) -> tuple[tuple[VoiceSpec, ...], Rows]:
+    """The voices, one for all events of a pad with the same edges, and the events."""
+    edges, spec = np.unique(table.pad * 4 + joins[:, 0] * 2 + joins[:, 1], return_inverse=True)
+    specs = []
+    for pad, before, after in zip((edges // 4).tolist(), (edges & 2 > 0).tolist(), (edges & 1 > 0).tolist(), strict=True):
+        plain = sounds[pad].spec
+        specs.append(replace(plain, joined_before=before, joined_after=after) if before or after else plain)
+    rows = np.zeros(len(table.pad), ROW)
+    stop = np.where(table.stop == _NEVER, -1, table.stop)
+    for name, column in zip(ROW.names or (), (table.pad, table.frame, table.gain, spec, stop, table.fade), strict=True):
+        rows[name] = column
+    return tuple(specs), rows
