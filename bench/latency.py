@@ -106,21 +106,34 @@ def in_the_browser(page: Page, pattern: str) -> list[float]:
     return times
 
 
-def from_key_to_start(page: Page) -> list[float]:
+def pace() -> float:
+    """Milliseconds for a fixed piece of work, by the median: how quick the machine is while the figures are taken."""
+    times = []
+    for _ in range(60):
+        start = time.perf_counter()
+        sum(i * i for i in range(20000))
+        times.append((time.perf_counter() - start) * 1000)
+    return statistics.median(times)
+
+
+def from_key_to_start(page: Page) -> tuple[list[float], list[float]]:
     page.wait_for_function("() => { const [here, all] = window.grainpocket.voices.ready(); return all > 0 && here === all; }")
     page.evaluate(_NOTE_KEYS)
-    times = []
+    whole, ours = [], []
     for key in "1234qwerasdfzxcv" * 2:
         page.keyboard.press(key)
+        # As fast as fingers are; without a pause the drawing of one press is measured as the delay of the next.
+        page.wait_for_timeout(100)
         now = marks(page)
-        times.append(last(now, "voice start") - last(now, "event"))
-    return times
+        whole.append(last(now, "voice start") - last(now, "event"))
+        ours.append(last(now, "voice start") - last(now, "key down"))
+    return whole, ours
 
 
 def say(what: str, times: list[float], goal: float) -> None:
     ordered = sorted(times)
     print(
-        f"{what:48s} median {statistics.median(ordered):6.1f} ms   95 % {ordered[int(len(ordered) * 0.95)]:6.1f} ms"
+        f"{what:50s} median {statistics.median(ordered):6.1f} ms   95 % {ordered[int(len(ordered) * 0.95)]:6.1f} ms"
         f"   goal under {goal:g} ms"
     )
 
@@ -130,10 +143,13 @@ def main() -> None:
         make_demo(Settings(data=Path(folder)), say=lambda text: None)
         with served(Path(folder)) as server:
             client = Client(server.port)
+            print(f"fixed piece of work: {pace():.2f} ms (compare runs by it)")
             version, pattern = busy_pattern(client)
             say("step edit to changed sound, server alone", on_the_server(client, version, pattern), 30)
             with a_page(server.url) as page:
-                say("key down to the voice's start", from_key_to_start(page), 5)
+                whole, ours = from_key_to_start(page)
+                say("key down to the voice's start, ten a second", whole, 5)
+                say("  of which in our code, not in the browser's queue", ours, 5)
                 say("step edit to new loop scheduled, in the browser", in_the_browser(page, pattern), 100)
 
 

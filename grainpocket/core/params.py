@@ -50,7 +50,11 @@ PATTERN = (
 )
 HIT = (Parameter("velocity", "Velocity", "", 1.0, 127.0, 100.0, 4.0, 0, "How hard a hit is played; 127 is the chop's own level"),)
 CHOP = (Parameter("sensitivity", "Sensitivity", "%", 0.0, 100.0, 50.0, 1.0, 0, "How slight a transient may be to be cut"),)
-GROUPS = {"pad": PAD, "pocket": POCKET, "pattern": PATTERN, "hit": HIT, "chop": CHOP}
+GRID = (
+    Parameter("bpm", "Tempo of the find", "BPM", 20.0, 400.0, 100.0, 0.1, 2, "Tempo of this record, in quarter notes a minute"),
+    Parameter("bars", "Bars", "bars", 1.0, 512.0, 4.0, 1.0, 0, "How many bars it lasts"),
+)
+GROUPS = {"pad": PAD, "pocket": POCKET, "pattern": PATTERN, "hit": HIT, "chop": CHOP, "grid": GRID}
 
 
 def of(group: str, name: str) -> Parameter:

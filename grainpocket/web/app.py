@@ -1,6 +1,5 @@
 """The Flask application."""
 
-from dataclasses import asdict
 from pathlib import Path
 
 from flask import Response, request, send_from_directory
@@ -17,7 +16,7 @@ from grainpocket.store.pockets import NoSuchPocket, Stale
 from grainpocket.web import finds, pockets, sound
 from grainpocket.web.answers import FOREVER, json_of
 from grainpocket.web.desk import Desk, UnknownKey
-from grainpocket.web.schemas import About, ParameterDoc, Problem, StaleProblem, state_reply
+from grainpocket.web.schemas import About, Problem, StaleProblem, state_reply
 from grainpocket.web.security import guard
 
 VERSION = "0.1.0"
@@ -37,7 +36,7 @@ def create_app(settings: Settings, extra_ports: tuple[int, ...] = ()) -> OpenAPI
 
     @app.get("/api/about", responses={200: About})
     def about() -> Response:
-        parameters = {group: [ParameterDoc(**asdict(p)) for p in table] for group, table in GROUPS.items()}
+        parameters = {group: list(table) for group, table in GROUPS.items()}
         return json_of(
             About(
                 version=VERSION, rate=RATE, page=PAGE, most_bytes=settings.most_bytes, most_minutes=settings.most_minutes,

@@ -6,6 +6,7 @@ from pydantic import BaseModel, Field
 
 from grainpocket.core.edits import Edit
 from grainpocket.core.mix.loop import LoopPlan
+from grainpocket.core.params import Parameter
 from grainpocket.core.pocket import Pad as PadRecord
 from grainpocket.core.pocket import Pattern, Pocket, Source
 from grainpocket.store.models import JobRow
@@ -163,18 +164,6 @@ class HearingReply(BaseModel):
     peak_db: float | None
 
 
-class ParameterDoc(BaseModel):
-    name: str
-    label: str
-    unit: str
-    low: float
-    high: float
-    default: float
-    step: float
-    digits: int
-    help: str
-
-
 class About(BaseModel):
     """What the interface needs to know of the program: its limits and the ranges of all that can be set."""
 
@@ -188,7 +177,7 @@ class About(BaseModel):
     peak_factor: int
     peak_levels: int
     peak_tile: int
-    parameters: dict[str, list[ParameterDoc]]
+    parameters: dict[str, list[Parameter]]
 
 
 def state_reply(state: State) -> PocketState:

@@ -309,7 +309,7 @@ export interface components {
             page: number;
             /** Parameters */
             parameters: {
-                [key: string]: components["schemas"]["ParameterDoc"][];
+                [key: string]: components["schemas"]["Parameter"][];
             };
             /** Peak Base */
             peak_base: number;
@@ -869,8 +869,11 @@ export interface components {
              */
             role?: ("kick" | "snare" | "hat" | "perc" | "tonal" | "vocal") | null;
         };
-        /** ParameterDoc */
-        ParameterDoc: {
+        /**
+         * Parameter
+         * @description low and high are inclusive; step is what one wheel click or arrow key changes; digits are decimals shown.
+         */
+        Parameter: {
             /** Default */
             default: number;
             /** Digits */

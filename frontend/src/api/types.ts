@@ -36,6 +36,6 @@ export type Loop = Schemas["Loop"];
 export type Voice = Schemas["Voice"];
 export type Job = Schemas["Job"];
 export type About = Schemas["About"];
-export type Parameter = Schemas["ParameterDoc"];
+export type Parameter = Schemas["Parameter"];
 export type Problem = Schemas["Problem"];
 export type Role = NonNullable<Pad["role"]>;

@@ -2,7 +2,7 @@
 import { useState } from "react";
 
 import type { Source } from "../../api/types";
-import { useHearing } from "../../app/about";
+import { useHearing, useParameter } from "../../app/about";
 import { edit } from "../../app/edits";
 import { useView } from "../../app/view";
 import { Button } from "../../design/Button";
@@ -11,13 +11,12 @@ import { newGesture, NumberField } from "../../design/NumberField";
 import { WaveTools } from "../../wave/WaveTools";
 import { Overview, WaveView } from "../../wave/WaveView";
 
-const BPM = { name: "bpm", label: "Tempo of the find", unit: "BPM", low: 20, high: 400, default: 100, step: 0.1, digits: 2, help: "Tempo of this record" };
-const BARS = { name: "bars", label: "Bars", unit: "bars", low: 1, high: 512, default: 4, step: 1, digits: 0, help: "How many bars all of it lasts" };
-
 export function Listen({ source, rate }: { source: Source; rate: number }) {
   const hearing = useHearing(source.audio);
   const cursor = useView((s) => s.cursor);
   const grid = source.grid;
+  const bpmParameter = useParameter("grid", "bpm");
+  const barsParameter = useParameter("grid", "bars");
   const [bars, setBars] = useState(grid?.bars ?? 4);
   const origin = source.origin;
   const setBpm = (bpm: number, gesture: string) => void edit({ type: "set_grid", source: source.id, bpm }, gesture);
@@ -54,7 +53,7 @@ export function Listen({ source, rate }: { source: Source; rate: number }) {
             <p className="mb-2 text-[12.5px] text-ink2">No steady pulse was found. Type a tempo, or say how many bars it lasts.</p>
           ) : null}
           <div className="flex flex-wrap items-center gap-2 text-[12.5px]">
-            <NumberField parameter={BPM} value={grid?.bpm ?? BPM.default} onChange={setBpm} className="w-[92px]" />
+            <NumberField parameter={bpmParameter} value={grid?.bpm ?? bpmParameter.default} onChange={setBpm} className="w-[92px]" />
             <Button disabled={!grid || grid.bpm < 40} onClick={() => grid && setBpm(grid.bpm / 2, newGesture())}>
               Half
             </Button>
@@ -62,7 +61,7 @@ export function Listen({ source, rate }: { source: Source; rate: number }) {
               Double
             </Button>
             <span className="ml-2">All of it is</span>
-            <NumberField parameter={BARS} value={bars} onChange={(value) => setBars(Math.round(value))} className="w-[62px]" />
+            <NumberField parameter={barsParameter} value={bars} onChange={(value) => setBars(Math.round(value))} className="w-[62px]" />
             <Button hint="Sets the tempo to the sample" onClick={() => void edit({ type: "set_grid", source: source.id, bars })}>
               Set
             </Button>
