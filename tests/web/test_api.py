@@ -28,13 +28,22 @@ def stereo_of(data: bytes) -> np.ndarray:
 
 def assembled(api: Api, loop: dict[str, Any]) -> np.ndarray:
     """The loop as a browser puts it together."""
-    out = np.zeros((loop["length"], 2), np.float32)
-    for bar in loop["bars"]:
-        part = stereo_of(api.get(f"/api/sound/{bar['key']}"))
-        at = np.arange(bar["start"] - bar["lead"], bar["start"] - bar["lead"] + len(part)) % loop["length"]
-        for first in range(0, len(part), loop["length"]):
-            out[at[first : first + loop["length"]]] += part[first : first + loop["length"]]
+    segments = loop["segments"]
+    parts = [stereo_of(api.get(f"/api/sound/{segment['key']}")) for segment in segments]
+    assert [len(part) for part in parts] == [segment["frames"] for segment in segments]
+    assert [segment["start"] for segment in segments] == [0, *np.cumsum([len(part) for part in parts])[:-1]]
+    out = np.concatenate(parts)
+    assert len(out) == loop["length"]
     return out
+
+
+def test_several_sounds_in_one_answer(rhythm: tuple[Api, str]) -> None:
+    api, pattern = rhythm
+    keys = [segment["key"] for segment in api.get(f"/api/pockets/{api.id}/sounds/{pattern}")["loop"]["segments"]]
+    apart = b"".join(api.get(f"/api/sound/{key}") for key in keys[:5])
+    assert api.get(f"/api/sound/{'.'.join(keys[:5])}") == apart
+    assert api.get(f"/api/sound/{keys[0]}.0123", 404)["code"] == "unknown-key"
+    api.get(f"/api/sound/{'.'.join([keys[0]] * 17)}", 404)
 
 
 def test_the_export_is_what_the_browser_plays(rhythm: tuple[Api, str]) -> None:
@@ -83,14 +92,18 @@ def test_replies_carry_only_what_changed(rhythm: tuple[Api, str]) -> None:
     assert undone["redo"] == "pad pitch"
 
 
-def test_an_edit_changes_only_the_bars_it_touches(rhythm: tuple[Api, str]) -> None:
+def test_an_edit_changes_only_the_segments_it_touches(rhythm: tuple[Api, str]) -> None:
     api, pattern = rhythm
-    before = api.get(f"/api/pockets/{api.id}/sounds/{pattern}")["loop"]["bars"]
+    before = api.get(f"/api/pockets/{api.id}/sounds/{pattern}")["loop"]["segments"]
     hits = api.state["pocket"]["patterns"][pattern]["hits"]
     place = {"pad": hits[-3]["pad"], "beat": hits[-3]["beat"]}
     reply = api.edit({"type": "set_velocity", "pattern": pattern, "hits": [place], "velocity": 40}, heard=pattern)
-    after = reply["sounds"]["loop"]["bars"]
-    assert [a["key"] == b["key"] for a, b in zip(before, after, strict=True)] == [True, False]
+    after = reply["sounds"]["loop"]["segments"]
+    changed = [i for i, (a, b) in enumerate(zip(before, after, strict=True)) if a["key"] != b["key"]]
+    beat = int(place["beat"])
+    assert beat in changed
+    # Its neighbours sound on into it or out of it, but no more than they.
+    assert set(changed) <= {beat - 1, beat, beat + 1}
 
 
 def test_a_stale_edit_gets_the_new_state(api: Api) -> None:
@@ -127,7 +140,7 @@ def test_slices_sound_like_fresh_pads(rhythm: tuple[Api, str]) -> None:
 
 def test_rendered_sound_may_be_kept_for_ever(rhythm: tuple[Api, str]) -> None:
     api, pattern = rhythm
-    key = api.get(f"/api/pockets/{api.id}/sounds/{pattern}")["loop"]["bars"][0]["key"]
+    key = api.get(f"/api/pockets/{api.id}/sounds/{pattern}")["loop"]["segments"][0]["key"]
     assert "immutable" in api.ask("GET", f"/api/sound/{key}").headers["Cache-Control"]
     assert api.ask("GET", f"/api/pockets/{api.id}").headers["Cache-Control"] == "no-store"
 
