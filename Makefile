@@ -16,7 +16,7 @@ serve: build                      ## Start the application on ./data
 build: .venv/.ready $(STATIC)
 
 .venv/.ready: requirements.lock
-	$(PYTHON) -m venv .venv || (apt-get update -qq && apt-get install -y -qq python3-venv >/dev/null && $(PYTHON) -m venv .venv)
+	$(PYTHON) -m venv .venv || (apt-get update -qq && apt-get -o DPkg::Lock::Timeout=300 install -y -qq python3-venv >/dev/null && $(PYTHON) -m venv .venv)
 	$(PY) -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements.lock
 	touch $@
 
@@ -28,7 +28,7 @@ $(STATIC): frontend/node_modules/.ready $(shell find frontend/src frontend/publi
 	cd frontend && npm run --silent build
 
 chromium:
-	@command -v chromium >/dev/null || (apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq chromium >/dev/null)
+	@command -v chromium >/dev/null || (apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get -o DPkg::Lock::Timeout=300 install -y -qq chromium >/dev/null)
 
 lint: .venv/.ready frontend/node_modules/.ready
 	.venv/bin/ruff check .
@@ -64,7 +64,7 @@ shots: build chromium             ## The pictures in docs/screenshots, from the 
 	$(PY) -m bench.shots
 
 demo-audio: .venv/.ready          ## Render the demo records again
-	@command -v fluidsynth >/dev/null || (apt-get update -qq && apt-get install -y -qq fluidsynth fluid-soundfont-gm >/dev/null)
+	@command -v fluidsynth >/dev/null || (apt-get update -qq && apt-get -o DPkg::Lock::Timeout=300 install -y -qq fluidsynth fluid-soundfont-gm >/dev/null)
 	$(PY) -m grainpocket.demo.author
 
 lock:                             ## Renew requirements.lock from pyproject.toml

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from grainpocket.core.listen.attack import attack_start
+from grainpocket.core.listen.attack import attack_starts
 from grainpocket.core.sound.audio import Samples
 
 WINDOW_S, HOP_S = 0.020, 0.005
@@ -60,24 +60,21 @@ def detect(samples: Samples, rate: int, progress: Progress = no_progress) -> Ons
     # What begins with the very end of a file is its being cut off, or too short to be of use.
     frames, heights = _peaks(novelty[: max(1, (len(samples) - int(rate * LEAST_GAP_S)) // hop)])
     strength = 1.0 - np.exp(-heights / 1.5)
+    places = attack_starts(samples, rate, frames * hop, lambda share: progress(0.5 + 0.5 * share))
     at: list[int] = []
     kept: list[float] = []
     gap = int(rate * LEAST_GAP_S)
-    previous = 0
-    for number, (frame, value) in enumerate(zip(frames, strength, strict=True)):
-        if number % 64 == 0:
-            progress(0.5 + 0.5 * number / len(frames))
-        place = attack_start(samples, rate, frame * hop, previous)
+    for found, value in zip(places.tolist(), strength.tolist(), strict=True):
+        place = max(found, at[-1] if at else 0)
         if at and place - at[-1] < gap:
             # Two findings of one attack: the stronger knows better where it is.
             if value > kept[-1]:
-                at[-1], kept[-1] = place, float(value)
+                at[-1], kept[-1] = place, value
             continue
         at.append(place)
-        kept.append(float(value))
-        previous = place
-    places = np.array(at, np.int64)
-    return Onsets(places, _masked(places / rate, np.array(kept)), rate)
+        kept.append(value)
+    where = np.array(at, np.int64)
+    return Onsets(where, _masked(where / rate, np.array(kept)), rate)
 
 
 def _masked(seconds: NDArray[np.float64], strength: NDArray[np.float64]) -> NDArray[np.float32]:
