@@ -58,6 +58,7 @@ dev: .venv/.ready frontend/node_modules/.ready ## Reloading: front end on :5173,
 	cd frontend && GRAINPOCKET_SERVER=http://127.0.0.1:$(PORT) npm run --silent dev
 
 bench: build chromium             ## Figures side by side; see docs/bench.md
+	$(PY) -m pip install --quiet --disable-pip-version-check -r bench/requirements.txt
 	$(PY) -m bench
 
 shots: build chromium             ## The pictures in docs/screenshots, from the demo data

@@ -1,8 +1,15 @@
 """All benchmarks, one after another: `make bench`."""
 
-from bench import latency, longfile
+import subprocess
+import sys
+
+from bench import latency, listening, longfile
 
 print("From key to sound, from edit to loop")
 latency.main()
 print("\nA long file")
 longfile.main()
+print("\nHow fast it listens")
+subprocess.run([sys.executable, "-m", "bench.listenspeed"], check=True)
+print("\nHow well it listens")
+listening.main()

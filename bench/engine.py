@@ -1,26 +1,71 @@
-"""The adapter between our analysis and a scorer of onsets and tempo: plain functions on mono float32 and seconds."""
+"""The adapter between our analysis and a scorer of onsets, drums and tempo: plain functions on mono float32 and seconds."""
+
+from __future__ import annotations
+
+import functools
+import hashlib
 
 import numpy as np
 from numpy.typing import NDArray
 
-from grainpocket.core.listen.hearing import hear, threshold
+from grainpocket.core.listen import grids
+from grainpocket.core.listen.hearing import CLEAR, Hearing, hear
+from grainpocket.core.listen.judge import ROLES
+from grainpocket.core.listen.onsets import Onsets, detect
+from grainpocket.core.listen.roles import LIKELY
 from grainpocket.core.sound.audio import Samples
 
-SENSITIVITY = 0.5
+Times = NDArray[np.float64]
 
 
-def onsets(y: Samples, sr: int) -> NDArray[np.float64]:
-    return hear(y, sr).onsets.above(threshold(SENSITIVITY)) / sr
+def onsets(y: Samples, sr: int) -> Times:
+    return np.asarray(detect(y, sr).above(CLEAR) / sr)
+
+
+def drums(y: Samples, sr: int) -> list[tuple[float, str]]:
+    found = clear(detect(y, sr))
+    columns = [(ROLES.index(name), name) for name in ("kick", "snare", "hat")]
+    return [
+        (t, name) for t, row in zip(found.seconds.tolist(), found.roles, strict=True) for i, name in columns if row[i] >= LIKELY
+    ]
+
+
+def clear(found: Onsets) -> Onsets:
+    return found.only(found.strength >= CLEAR)
 
 
 def loop(y: Samples, sr: int) -> float:
-    tempi = hear(y, sr).tempi
-    return next((t.bpm for t in tempi if t.bars), tempi[0].bpm if tempi else 0.0)
+    tempi = _heard(y, sr).tempi
+    return tempi[0].bpm if tempi else 0.0
 
 
-def tempo(y: Samples, sr: int) -> tuple[float, NDArray[np.float64]]:
-    tempi = hear(y, sr).tempi
+def tempo(y: Samples, sr: int) -> tuple[float, Times, Times]:
+    """(BPM, seconds of the beats, seconds of the bar lines)."""
+    tempi = _heard(y, sr).tempi
     if not tempi:
-        return 0.0, np.zeros(0)
-    first = onsets(y, sr)[0]
-    return tempi[0].bpm, np.arange(first, len(y) / sr, 60 / tempi[0].bpm)
+        return 0.0, np.zeros(0), np.zeros(0)
+    beats, bars = grids.beat_places(grids.found_grid(tempi[0]), len(y), sr)
+    return tempi[0].bpm, beats / sr, beats[bars] / sr
+
+
+def _heard(y: Samples, sr: int) -> Hearing:
+    # Whole once, though the scorer asks several things of one recording.
+    return _kept(hashlib.sha1(np.ascontiguousarray(y).tobytes()).hexdigest(), _Box(y), sr)
+
+
+class _Box:
+    """Lets samples pass the cache without being looked at."""
+
+    def __init__(self, samples: Samples) -> None:
+        self.samples = samples
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Box)
+
+    def __hash__(self) -> int:
+        return 0
+
+
+@functools.lru_cache(maxsize=8)
+def _kept(_name: str, box: _Box, sr: int) -> Hearing:
+    return hear(box.samples, sr)

@@ -8,7 +8,7 @@ import { usePocket } from "./app/pocket";
 import { useView } from "./app/view";
 import { audio, timings } from "./audio/engine";
 import { loopPlayer, loopWorkletUrl } from "./audio/loop";
-import { tapePlayer } from "./audio/tape";
+import { tapePlayer, tapeWorkletUrl } from "./audio/tape";
 import { voices } from "./audio/voices";
 import "./design/tokens.css";
 
@@ -18,7 +18,7 @@ declare global {
     grainpocket: unknown;
   }
 }
-window.grainpocket = { audio, timings, loopPlayer, tapePlayer, voices, usePocket, useView, loopWorkletUrl };
+window.grainpocket = { audio, timings, loopPlayer, tapePlayer, voices, usePocket, useView, loopWorkletUrl, tapeWorkletUrl };
 
 createRoot(document.getElementById("root") as HTMLElement).render(
   <StrictMode>

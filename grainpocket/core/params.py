@@ -54,7 +54,18 @@ GRID = (
     Parameter("bpm", "Tempo of the find", "BPM", 20.0, 400.0, 100.0, 0.1, 2, "Tempo of this record, in quarter notes a minute"),
     Parameter("bars", "Bars", "bars", 1.0, 512.0, 4.0, 1.0, 0, "How many bars it lasts"),
 )
-GROUPS = {"pad": PAD, "pocket": POCKET, "pattern": PATTERN, "hit": HIT, "chop": CHOP, "grid": GRID}
+SOURCE = (Parameter("trim", "Trim", "dB", -36.0, 12.0, 0.0, 0.5, 1, "Level of the find wherever it sounds, to leave headroom"),)
+LISTEN = (Parameter("click_level", "Click level", "dB", -30.0, 6.0, -6.0, 1.0, 0, "Loudness of the click over the record"),)
+GROUPS = {
+    "pad": PAD,
+    "pocket": POCKET,
+    "pattern": PATTERN,
+    "hit": HIT,
+    "chop": CHOP,
+    "grid": GRID,
+    "source": SOURCE,
+    "listen": LISTEN,
+}
 
 
 def of(group: str, name: str) -> Parameter:

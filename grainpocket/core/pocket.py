@@ -25,8 +25,27 @@ class Frozen(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
 
+class Mark(Frozen):
+    """A cue point, marker or loop that the file itself holds, in samples of the source."""
+
+    at: int = Field(ge=0)
+    name: str = ""
+    end: int | None = Field(default=None, description="Of a loop")
+
+
+class Credits(Frozen):
+    """Whose record it is. cleared: whether it may be used, None while nobody has said."""
+
+    artist: str = Field(default="", max_length=200)
+    title: str = Field(default="", max_length=200)
+    year: str = Field(default="", max_length=10)
+    rights: str = Field(default="", max_length=200, description="Who holds the rights")
+    cleared: bool | None = None
+
+
 class Origin(Frozen):
-    """Where a source came from. rate and channels are the file's own; notes say what was found wrong with it."""
+    """Where a source came from. rate and channels are the file's own; notes say what was found wrong with it; bpm and marks
+    are what its tags say."""
 
     file: str = ""
     format: str = ""
@@ -34,15 +53,24 @@ class Origin(Frozen):
     channels: int = 2
     lossy: bool = False
     notes: tuple[str, ...] = ()
+    bpm: float | None = Field(default=None, ge=20, le=400)
+    marks: tuple[Mark, ...] = ()
+
+
+Metre = Literal["4/4", "3/4", "6/8"]
+QUARTERS: dict[Metre, int] = {"4/4": 4, "3/4": 3, "6/8": 3}
 
 
 class Grid(Frozen):
-    """Tempo over a source. bar_one: sample of the first downbeat; bars: whole bars when it is a trimmed loop."""
+    """Tempo over a source. bar_one: sample of the first bar line; bars: whole bars when it is a trimmed loop; beats: samples
+    of the quarter notes from bar one on, when the performance drifts and bpm is only its mean."""
 
     bpm: float = Field(ge=20, le=400)
     bar_one: int = Field(default=0, ge=0)
     beats_per_bar: int = Field(default=4, ge=1, le=16)
+    metre: Metre = "4/4"
     bars: int | None = Field(default=None, ge=1)
+    beats: tuple[int, ...] = ()
     by: Literal["analysis", "hand"] = "analysis"
 
 
@@ -54,6 +82,7 @@ class Cut(Frozen):
     by: Literal["transient", "hand"] = "transient"
     name: str | None = Field(default=None, max_length=80)
     role: Role | None = None
+    role_by: Literal["analysis", "hand"] = "hand"
 
 
 class Source(Frozen):
@@ -63,7 +92,9 @@ class Source(Frozen):
     frames: int = Field(ge=1)
     channels: int = Field(ge=1, le=2)
     origin: Origin = Origin()
+    credits: Credits = Credits()
     grid: Grid | None = None
+    trim: float = of("source", "trim").field()
     sensitivity: float = of("chop", "sensitivity").field()
     cuts: tuple[Cut, ...] = ()
 

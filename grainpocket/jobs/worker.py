@@ -6,10 +6,11 @@ import json
 import logging
 import shutil
 import time
+import uuid
 
 from grainpocket.core.edits import Refusal
 from grainpocket.core.sound.audio import BadAudio
-from grainpocket.jobs.importing import Cancelled, Report, import_file
+from grainpocket.jobs.importing import Cancelled, Report, import_file, listen_again
 from grainpocket.jobs.queue import POLL_S, open_queue
 from grainpocket.settings import Settings
 from grainpocket.store.audio import AudioStore
@@ -17,9 +18,10 @@ from grainpocket.store.database import Database
 from grainpocket.store.jobs import JobStore
 from grainpocket.store.models import JobRow
 from grainpocket.store.pockets import NoSuchPocket, PocketStore
+from grainpocket.store.takes import TakeStore
 
 log = logging.getLogger("grainpocket.worker")
-_REPORT_EVERY_S = 0.1
+_REPORT_EVERY_S, _ABANDONED_S = 0.1, 30.0
 _OUR_FAULT = (
     "Something went wrong inside Grain Pocket. Nothing was added, and the rest of the pocket is as it was. "
     "Try again; if it fails again, the file may be damaged."
@@ -40,6 +42,8 @@ class Worker:
         waiting = self.jobs.recover()
         for job_id in waiting:
             self.enqueue(job_id)
+        self._bring_in_takes()
+        self._listen_to_the_old(waiting)
         for left in self.settings.uploads.glob("*"):
             row = self.jobs.get(left.stem)
             old = time.time() - left.stat().st_mtime > 3600
@@ -93,9 +97,35 @@ class Worker:
             raise BadAudio("The uploaded file is no longer there. Add it again.")
         if shutil.disk_usage(self.settings.data).free < path.stat().st_size:
             log.warning("little room left on the disk for %s", path)
-        added = import_file(path, detail["name"], self.audio, self.settings.most_minutes, report)
+        added = import_file(path, detail["name"], self.audio, self.settings.most_minutes, report, self.settings.headroom)
         self.pockets.edit(row.pocket, None, added, self.audio, gesture=row.id, author="import")
         return " ".join(added.origin.notes)
 
+    def _listen(self, row: JobRow, report: Report) -> str:
+        audio = json.loads(row.detail)["audio"]
+        if self.audio.is_stale(audio):
+            listen_again(audio, self.audio, report)
+        return ""
 
-_KINDS = {"import": Worker._import}
+    def _bring_in_takes(self) -> None:
+        """Recordings that were broken off, by a crash of the tab or of ours, become finds: what was played is not lost."""
+        takes = TakeStore(self.settings.takes)
+        for take in takes.left(_ABANDONED_S):
+            about, job_id = takes.about(take), uuid.uuid4().hex
+            name = f"{about['name']}, broken off"[:80]
+            takes.finish(take, self.settings.uploads / job_id)
+            self.jobs.create(about["pocket"], "import", name, {"name": f"{name}.wav"}, job_id)
+            self.enqueue(job_id)
+
+    def _listen_to_the_old(self, waiting: list[str]) -> None:
+        """Finds that were heard by an older program are heard again, one job each."""
+        rows = [self.jobs.get(job) for job in waiting]
+        asked = {json.loads(row.detail).get("audio") for row in rows if row is not None}
+        for entry in self.pockets.listing():
+            for source in self.pockets.load(entry.id).pocket.sources.values():
+                if source.audio not in asked and self.audio.is_stale(source.audio):
+                    asked.add(source.audio)
+                    self.enqueue(self.jobs.create(entry.id, "listen", source.name, {"audio": source.audio}).id)
+
+
+_KINDS = {"import": Worker._import, "listen": Worker._listen}

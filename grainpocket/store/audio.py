@@ -2,7 +2,7 @@
 
     <root>/<hash>/audio.wav     float32 WAV at the pocket's rate
     <root>/<hash>/peaks-<k>.bin zoom level k, see core.sound.peaks
-    <root>/<hash>/hearing.json  the analysis, with its version
+    <root>/<hash>/hearing-<v>.json  the analysis, by its version
 
 An asset's folder is made under another name and moved into place when it is whole, so that a folder with a hash for a
 name is always complete.
@@ -25,11 +25,14 @@ from types import TracebackType
 import numpy as np
 import soundfile as sf
 
-from grainpocket.core.listen.hearing import Hearing
-from grainpocket.core.sound.audio import BadAudio, Samples
+from grainpocket.core.listen.bands import Progress, no_progress
+from grainpocket.core.listen.hearing import VERSION, Hearing, hear
+from grainpocket.core.listen.loudness import LoudnessMeter
+from grainpocket.core.sound.audio import BadAudio, Samples, mono
 from grainpocket.core.sound.peaks import Peaks
 
 _PARTS = ".parts"
+HEARING = f"hearing-{VERSION}.json"
 _OPEN_FILES = 24
 
 
@@ -78,7 +81,7 @@ class AudioWriter:
         try:
             for level, array in enumerate(peaks):
                 (self._folder / f"peaks-{level}.bin").write_bytes(array.tobytes())
-            (self._folder / "hearing.json").write_text(json.dumps(hearing.to_json()))
+            (self._folder / HEARING).write_text(json.dumps(hearing.to_json()))
             for path in self._folder.iterdir():
                 _sync(path)
             target = self._root / digest
@@ -108,6 +111,7 @@ class AudioStore:
         self._lock = threading.Lock()
         self._open: OrderedDict[str, tuple[sf.SoundFile, threading.Lock]] = OrderedDict()
         self._hearings: dict[str, Hearing] = {}
+        self._listening = threading.RLock()
 
     def writer(self, rate: int, channels: int) -> AudioWriter:
         return AudioWriter(self.root, rate, channels)
@@ -140,11 +144,35 @@ class AudioStore:
         return self.root / audio / f"peaks-{level}.bin"
 
     def hearing(self, audio: str) -> Hearing:
-        if audio not in self._hearings:
-            if not self.has(audio):
-                raise KeyError(audio)
-            self._hearings[audio] = Hearing.from_json(json.loads((self.root / audio / "hearing.json").read_text()))
-        return self._hearings[audio]
+        """The analysis of an audio; made now if the one that is stored is of an older program."""
+        with self._listening:
+            if audio not in self._hearings:
+                if not self.has(audio):
+                    raise KeyError(audio)
+                file = self.root / audio / HEARING
+                if not file.is_file():
+                    return self.relisten(audio)
+                self._hearings[audio] = Hearing.from_json(json.loads(file.read_text()))
+            return self._hearings[audio]
+
+    def is_stale(self, audio: str) -> bool:
+        return self.has(audio) and not (self.root / audio / HEARING).is_file()
+
+    def relisten(self, audio: str, progress: Progress = no_progress) -> Hearing:
+        """Analyse a stored audio and keep what was found beside it."""
+        frames, step = self.frames(audio), 1 << 18
+        whole, meter, rate = np.empty(frames, np.float32), None, self._file(audio)[0].samplerate
+        for first in range(0, frames, step):
+            block = self.read(audio, first, min(frames, first + step))
+            whole[first : first + len(block)] = mono(block)
+            meter = meter or LoudnessMeter(rate)
+            meter.feed(block)
+        found = hear(whole, rate, progress, meter.finish() if meter else None)
+        part = self.root / audio / f".{uuid.uuid4().hex}"
+        part.write_text(json.dumps(found.to_json()))
+        part.rename(self.root / audio / HEARING)
+        self._hearings[audio] = found
+        return found
 
     def _file(self, audio: str) -> tuple[sf.SoundFile, threading.Lock]:
         with self._lock:

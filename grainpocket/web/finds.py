@@ -7,6 +7,7 @@ from flask import Response, abort, request
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 
+from grainpocket.core.params import of
 from grainpocket.core.pocket import LONGEST_CHOP_S, RATE
 from grainpocket.core.shape.voice import VoiceSpec
 from grainpocket.core.sound.audio import planar
@@ -15,13 +16,12 @@ from grainpocket.jobs.importing import clean_name
 from grainpocket.web.answers import FOREVER, json_of, pcm_of
 from grainpocket.web.pockets import desk
 from grainpocket.web.schemas import (
-    HearingReply,
+    AudioPath,
     Job,
     JobList,
     PocketPath,
     Problem,
-    TempoCandidate,
-    Transients,
+    StretchPath,
     job_reply,
 )
 
@@ -37,10 +37,6 @@ class JobPath(BaseModel):
     job: str
 
 
-class AudioPath(BaseModel):
-    audio: str
-
-
 class ChunkPath(AudioPath):
     number: int = Field(ge=0)
 
@@ -48,11 +44,6 @@ class ChunkPath(AudioPath):
 class TilePath(AudioPath):
     level: int = Field(ge=0, lt=LEVELS)
     number: int = Field(ge=0)
-
-
-class SlicePath(AudioPath):
-    start: int = Field(ge=0)
-    end: int = Field(ge=1)
 
 
 @api.post("/pockets/<pocket>/imports", responses={202: Job, 404: Problem, 413: Problem, 507: Problem})
@@ -127,25 +118,16 @@ def audio_peaks(path: TilePath) -> Response:
     return response
 
 
-@api.get("/audio/<audio>/hearing", responses={200: HearingReply, 404: Problem})
-def audio_hearing(path: AudioPath) -> Response:
-    heard = desk().audio.hearing(path.audio)
-    strength = [round(float(s), 4) for s in heard.onsets.strength]
-    return json_of(
-        HearingReply(
-            transients=Transients(at=heard.onsets.at.tolist(), strength=strength),
-            tempi=[TempoCandidate(bpm=t.bpm, confidence=t.confidence, bars=t.bars) for t in heard.tempi],
-            peak_db=heard.peak_db,
-        )
-    )
+class SliceQuery(BaseModel):
+    level: float = of("source", "trim").field()
 
 
 @api.get("/audio/<audio>/slice/<int:start>/<int:end>", responses={404: Problem, 422: Problem})
-def audio_slice(path: SlicePath) -> Response:
+def audio_slice(path: StretchPath, query: SliceQuery) -> Response:
     """A stretch of a source as it would sound from a fresh pad: the very voice, fades and all."""
     frames = desk().audio.frames(path.audio)
     if not path.start < path.end <= frames:
         abort(422, "That stretch does not lie inside the find.")
     if path.end - path.start > LONGEST_CHOP_S * RATE:
         abort(422, f"That stretch is longer than the {LONGEST_CHOP_S} s a pad can hold.")
-    return pcm_of(planar(desk().renderer.voice(VoiceSpec(path.audio, path.start, path.end))))
+    return pcm_of(planar(desk().renderer.voice(VoiceSpec(path.audio, path.start, path.end, level=query.level))))

@@ -24,6 +24,17 @@ class PocketPath(BaseModel):
     pocket: str
 
 
+class AudioPath(BaseModel):
+    audio: str
+
+
+class StretchPath(AudioPath):
+    """start, end: samples of the source."""
+
+    start: int = Field(ge=0)
+    end: int = Field(ge=1)
+
+
 class Segment(BaseModel):
     """A stretch of a loop: key names its audio, which holds samples start to start + frames of the loop."""
 
@@ -143,25 +154,6 @@ class Job(BaseModel):
 
 class JobList(BaseModel):
     jobs: list[Job]
-
-
-class Transients(BaseModel):
-    """at: sample positions; strength: 0..1."""
-
-    at: list[int]
-    strength: list[float]
-
-
-class TempoCandidate(BaseModel):
-    bpm: float
-    confidence: float
-    bars: int | None
-
-
-class HearingReply(BaseModel):
-    transients: Transients
-    tempi: list[TempoCandidate]
-    peak_db: float | None
 
 
 class About(BaseModel):

@@ -8,9 +8,10 @@ from pydantic import ValidationError
 
 from grainpocket.core.edits import EDIT, Refusal
 from grainpocket.core.edits.cutting import AddCut, CutTransients, DeleteCuts, MoveCut, NameSlice
+from grainpocket.core.edits.gridding import SetGrid
 from grainpocket.core.edits.padding import ClearPads, MovePad, SetPads, SlicesToPads
 from grainpocket.core.edits.patterns import AddPattern, OriginalRhythm, Place, PutHits, RemoveHits, SetPattern, SetVelocity
-from grainpocket.core.edits.pocket_wide import AddSource, RemoveSource, SetGrid
+from grainpocket.core.edits.pocket_wide import AddSource, RemoveSource
 from grainpocket.core.listen.hearing import hear
 from grainpocket.core.pocket import Hit
 from tests.core.test_rebuild import Bench

@@ -9,7 +9,7 @@ import time
 import psutil
 
 from bench.served import Served
-from grainpocket.store.audio import is_hash
+from grainpocket.store.audio import HEARING, is_hash
 from tests.files import tone, wav
 from tests.signals import RATE, drum_loop
 from tests.web.live import Live, until
@@ -34,7 +34,7 @@ def nothing_half_done(server: Served) -> None:
     for folder in (server.data / "audio").iterdir():
         if is_hash(folder.name):
             names = {p.name for p in folder.iterdir()}
-            assert names == {"audio.wav", "hearing.json", "peaks-0.bin", "peaks-1.bin", "peaks-2.bin", "peaks-3.bin"}
+            assert names == {"audio.wav", HEARING, "peaks-0.bin", "peaks-1.bin", "peaks-2.bin", "peaks-3.bin"}
         else:
             assert list(folder.iterdir()) == []
 

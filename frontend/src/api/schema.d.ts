@@ -27,7 +27,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get: operations["finds_audio_hearing_audio__audio__hearing_get"];
+        /** All that was found in a source. */
+        get: operations["listen_audio_hearing_audio__audio__hearing_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -70,6 +71,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/audio/{audio}/pitch/{start}/{end}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The pitch of the one sound in a stretch. */
+        get: operations["listen_stretch_pitch_audio__audio__pitch__int_start___int_end__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/audio/{audio}/slice/{start}/{end}": {
         parameters: {
             query?: never;
@@ -79,6 +97,40 @@ export interface paths {
         };
         /** A stretch of a source as it would sound from a fresh pad: the very voice, fades and all. */
         get: operations["finds_audio_slice_audio__audio__slice__int_start___int_end__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/audio/{audio}/tempi/{start}/{end}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The tempi of a stretch, listened to alone; places are samples of the whole source. */
+        get: operations["listen_stretch_tempi_audio__audio__tempi__int_start___int_end__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/click/{accent}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The click of a beat (0) or of a bar's first (1), as planar stereo float32. */
+        get: operations["listen_get_click_click__int_accent__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -254,6 +306,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/pockets/{pocket}/sources/{source}/lines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where the beats of a find's grid lie; none when it has no grid. */
+        get: operations["listen_grid_lines_pockets__pocket__sources__source__lines_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pockets/{pocket}/takes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin to record. Stereo float32 blocks follow. */
+        post: operations["takes_begin_take_pockets__pocket__takes_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pockets/{pocket}/takes/{take}/blocks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The next stretch: interleaved stereo float32, little-endian, is the body. */
+        post: operations["takes_add_block_pockets__pocket__takes__take__blocks_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pockets/{pocket}/takes/{take}/end": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** No more: the take becomes a find. The answer is the job that brings it in. */
+        post: operations["takes_end_take_pockets__pocket__takes__take__end_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pockets/{pocket}/undo": {
         parameters: {
             query?: never;
@@ -282,6 +402,23 @@ export interface paths {
          * @description its right ones, as little-endian float32.
          */
         get: operations["sound_rendered_sound__key__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tone/{key}/{cents}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A reference tone, as planar stereo float32. */
+        get: operations["listen_get_tone_tone__int_key___int_cents__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -369,21 +506,39 @@ export interface components {
             audio: string;
             /** Channels */
             channels: number;
+            /**
+             * @default {
+             *       "artist": "",
+             *       "cleared": null,
+             *       "rights": "",
+             *       "title": "",
+             *       "year": ""
+             *     }
+             */
+            credits?: components["schemas"]["Credits"];
             /** Frames */
             frames: number;
             /** Name */
             name: string;
             /**
              * @default {
+             *       "bpm": null,
              *       "channels": 2,
              *       "file": "",
              *       "format": "",
              *       "lossy": false,
+             *       "marks": [],
              *       "notes": [],
              *       "rate": 44100
              *     }
              */
             origin?: components["schemas"]["Origin"];
+            /**
+             * Trim
+             * @description Level of the find wherever it sounds, to leave headroom (dB)
+             * @default 0
+             */
+            trim?: number;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -442,6 +597,18 @@ export interface components {
             start: number;
         };
         /**
+         * ChordSpan
+         * @description start, end: samples.
+         */
+        ChordSpan: {
+            /** End */
+            end: number;
+            /** Label */
+            label: string;
+            /** Start */
+            start: number;
+        };
+        /**
          * ClearPads
          * @description Empty pads. Hits on them stay in the patterns, silent, until the pad is filled again.
          */
@@ -453,6 +620,38 @@ export interface components {
              * @enum {string}
              */
             type: "clear_pads";
+        };
+        /**
+         * Credits
+         * @description Whose record it is. cleared: whether it may be used, None while nobody has said.
+         */
+        Credits: {
+            /**
+             * Artist
+             * @default
+             */
+            artist?: string;
+            /**
+             * Cleared
+             * @default null
+             */
+            cleared?: boolean | null;
+            /**
+             * Rights
+             * @description Who holds the rights
+             * @default
+             */
+            rights?: string;
+            /**
+             * Title
+             * @default
+             */
+            title?: string;
+            /**
+             * Year
+             * @default
+             */
+            year?: string;
         };
         /**
          * Cut
@@ -479,6 +678,25 @@ export interface components {
              * @default null
              */
             role?: ("kick" | "snare" | "hat" | "perc" | "tonal" | "vocal") | null;
+            /**
+             * Role By
+             * @default hand
+             * @enum {string}
+             */
+            role_by?: "analysis" | "hand";
+        };
+        /**
+         * CutAtMarks
+         * @description Cut where the file's own cue points and markers are, beside the cuts there are.
+         */
+        CutAtMarks: {
+            /** Source */
+            source: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "cut_at_marks";
         };
         /**
          * CutTransients
@@ -547,7 +765,7 @@ export interface components {
              */
             author?: string;
             /** Edit */
-            edit: components["schemas"]["SetPocket"] | components["schemas"]["AddSource"] | components["schemas"]["RenameSource"] | components["schemas"]["RemoveSource"] | components["schemas"]["SetGrid"] | components["schemas"]["CutTransients"] | components["schemas"]["AddCut"] | components["schemas"]["MoveCut"] | components["schemas"]["DeleteCuts"] | components["schemas"]["NameSlice"] | components["schemas"]["SlicesToPads"] | components["schemas"]["SetPads"] | components["schemas"]["ClearPads"] | components["schemas"]["MovePad"] | components["schemas"]["AddPattern"] | components["schemas"]["SetPattern"] | components["schemas"]["RemovePattern"] | components["schemas"]["PutHits"] | components["schemas"]["RemoveHits"] | components["schemas"]["SetVelocity"] | components["schemas"]["OriginalRhythm"];
+            edit: components["schemas"]["SetPocket"] | components["schemas"]["AddSource"] | components["schemas"]["RenameSource"] | components["schemas"]["RemoveSource"] | components["schemas"]["SetCredits"] | components["schemas"]["SetTrim"] | components["schemas"]["SetGrid"] | components["schemas"]["TakeTempo"] | components["schemas"]["MoveGrid"] | components["schemas"]["TapTempo"] | components["schemas"]["CutTransients"] | components["schemas"]["CutAtMarks"] | components["schemas"]["AddCut"] | components["schemas"]["MoveCut"] | components["schemas"]["DeleteCuts"] | components["schemas"]["NameSlice"] | components["schemas"]["SlicesToPads"] | components["schemas"]["SetPads"] | components["schemas"]["ClearPads"] | components["schemas"]["MovePad"] | components["schemas"]["AddPattern"] | components["schemas"]["SetPattern"] | components["schemas"]["RemovePattern"] | components["schemas"]["PutHits"] | components["schemas"]["RemoveHits"] | components["schemas"]["SetVelocity"] | components["schemas"]["OriginalRhythm"];
             /**
              * Gesture
              * @default null
@@ -563,7 +781,8 @@ export interface components {
         };
         /**
          * Grid
-         * @description Tempo over a source. bar_one: sample of the first downbeat; bars: whole bars when it is a trimmed loop.
+         * @description Tempo over a source. bar_one: sample of the first bar line; bars: whole bars when it is a trimmed loop; beats: samples
+         *     of the quarter notes from bar one on, when the performance drifts and bpm is only its mean.
          */
         Grid: {
             /**
@@ -577,6 +796,11 @@ export interface components {
              */
             bars?: number | null;
             /**
+             * Beats
+             * @default []
+             */
+            beats?: number[];
+            /**
              * Beats Per Bar
              * @default 4
              */
@@ -589,9 +813,22 @@ export interface components {
              * @enum {string}
              */
             by?: "analysis" | "hand";
+            /**
+             * Metre
+             * @default 4/4
+             * @enum {string}
+             */
+            metre?: "4/4" | "3/4" | "6/8";
         };
         /** HearingReply */
         HearingReply: {
+            /** Cents */
+            cents: number | null;
+            /** Chords */
+            chords: components["schemas"]["ChordSpan"][];
+            /** Keys */
+            keys: components["schemas"]["KeyCandidate"][];
+            loudness: components["schemas"]["LoudnessReply"] | null;
             /** Peak Db */
             peak_db: number | null;
             /** Tempi */
@@ -643,6 +880,27 @@ export interface components {
             /** Jobs */
             jobs: components["schemas"]["Job"][];
         };
+        /** KeyCandidate */
+        KeyCandidate: {
+            /** Confidence */
+            confidence: number;
+            /** Mode */
+            mode: string;
+            /** Name */
+            name: string;
+            /** Tonic */
+            tonic: number;
+        };
+        /**
+         * Lines
+         * @description beats: samples of every quarter note of the grid inside the source; bars: which of them begin a bar, by index.
+         */
+        Lines: {
+            /** Bars */
+            bars: number[];
+            /** Beats */
+            beats: number[];
+        };
         /**
          * Live
          * @description What the hands may do to a voice that sounds: fades in samples.
@@ -673,6 +931,39 @@ export interface components {
             tempo: number;
         };
         /**
+         * LoudnessReply
+         * @description lufs: integrated loudness; true_peak_db: dBTP; clipped: runs of samples at the ceiling; clipped_at: where.
+         */
+        LoudnessReply: {
+            /** Clipped */
+            clipped: number;
+            /** Clipped At */
+            clipped_at: number[];
+            /** Lufs */
+            lufs: number | null;
+            /** True Peak Db */
+            true_peak_db: number | null;
+        };
+        /**
+         * Mark
+         * @description A cue point, marker or loop that the file itself holds, in samples of the source.
+         */
+        Mark: {
+            /** At */
+            at: number;
+            /**
+             * End
+             * @description Of a loop
+             * @default null
+             */
+            end?: number | null;
+            /**
+             * Name
+             * @default
+             */
+            name?: string;
+        };
+        /**
          * MoveCut
          * @description Move a cut; it stops short of its neighbours.
          */
@@ -691,6 +982,29 @@ export interface components {
              * @enum {string}
              */
             type: "move_cut";
+        };
+        /**
+         * MoveGrid
+         * @description Nudge all lines by samples, or count twice or half as many beats.
+         */
+        MoveGrid: {
+            /**
+             * By
+             * @default 0
+             */
+            by?: number;
+            /**
+             * Ratio
+             * @default null
+             */
+            ratio?: ("half" | "double") | null;
+            /** Source */
+            source: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "move_grid";
         };
         /**
          * MovePad
@@ -750,11 +1064,27 @@ export interface components {
             /** Name */
             name: string;
         };
+        /** NewTake */
+        NewTake: {
+            /** Name */
+            name: string;
+            /**
+             * Rate
+             * @default 44100
+             */
+            rate?: number;
+        };
         /**
          * Origin
-         * @description Where a source came from. rate and channels are the file's own; notes say what was found wrong with it.
+         * @description Where a source came from. rate and channels are the file's own; notes say what was found wrong with it; bpm and marks
+         *     are what its tags say.
          */
         Origin: {
+            /**
+             * Bpm
+             * @default null
+             */
+            bpm?: number | null;
             /**
              * Channels
              * @default 2
@@ -775,6 +1105,11 @@ export interface components {
              * @default false
              */
             lossy?: boolean;
+            /**
+             * Marks
+             * @default []
+             */
+            marks?: components["schemas"]["Mark"][];
             /**
              * Notes
              * @default []
@@ -920,6 +1255,22 @@ export interface components {
              * @default 50
              */
             swing?: number;
+        };
+        /**
+         * PitchReply
+         * @description note: nearest, such as "A3", or null when the sound has no pitch; cents: how far over it; voiced: 0..1.
+         */
+        PitchReply: {
+            /** Cents */
+            cents: number | null;
+            /** Hz */
+            hz: number | null;
+            /** Key */
+            key: number | null;
+            /** Note */
+            note: string | null;
+            /** Voiced */
+            voiced: number;
         };
         /**
          * Place
@@ -1112,8 +1463,46 @@ export interface components {
             start: number;
         };
         /**
+         * SetCredits
+         * @description Whose record a find is; what is left out stays as it was.
+         */
+        SetCredits: {
+            /**
+             * Artist
+             * @default null
+             */
+            artist?: string | null;
+            /**
+             * Cleared
+             * @default null
+             */
+            cleared?: ("yes" | "no" | "unknown") | null;
+            /**
+             * Rights
+             * @default null
+             */
+            rights?: string | null;
+            /** Source */
+            source: string;
+            /**
+             * Title
+             * @default null
+             */
+            title?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "set_credits";
+            /**
+             * Year
+             * @default null
+             */
+            year?: string | null;
+        };
+        /**
          * SetGrid
-         * @description Tempo and bar one of a find by hand, or its length in bars, which gives the tempo to the sample.
+         * @description Tempo, metre and bar one of a find by hand, or its length in bars, which gives the tempo to the sample.
          */
         SetGrid: {
             /**
@@ -1123,22 +1512,39 @@ export interface components {
             bar_one?: number | null;
             /**
              * Bars
-             * @description The whole find lasts this many bars
+             * @description The whole find, or the stretch, lasts this many bars
              * @default null
              */
             bars?: number | null;
             /**
-             * Beats Per Bar
+             * Beats
+             * @description The same, in beats
              * @default null
              */
-            beats_per_bar?: number | null;
+            beats?: number | null;
             /**
              * Bpm
              * @default null
              */
             bpm?: number | null;
+            /**
+             * End
+             * @default null
+             */
+            end?: number | null;
+            /**
+             * Metre
+             * @default null
+             */
+            metre?: ("4/4" | "3/4" | "6/8") | null;
             /** Source */
             source: string;
+            /**
+             * Start
+             * @description Of a stretch that bars or beats speak of
+             * @default null
+             */
+            start?: number | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -1270,6 +1676,25 @@ export interface components {
              */
             type: "set_pocket";
         };
+        /**
+         * SetTrim
+         * @description Level of a find wherever it sounds.
+         */
+        SetTrim: {
+            /** Source */
+            source: string;
+            /**
+             * Trim
+             * @description Level of the find wherever it sounds, to leave headroom (dB)
+             * @default 0
+             */
+            trim?: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "set_trim";
+        };
         /** SetVelocity */
         SetVelocity: {
             /** Hits */
@@ -1334,6 +1759,16 @@ export interface components {
             /** Channels */
             channels: number;
             /**
+             * @default {
+             *       "artist": "",
+             *       "cleared": null,
+             *       "rights": "",
+             *       "title": "",
+             *       "year": ""
+             *     }
+             */
+            credits?: components["schemas"]["Credits"];
+            /**
              * Cuts
              * @default []
              */
@@ -1348,10 +1783,12 @@ export interface components {
             name: string;
             /**
              * @default {
+             *       "bpm": null,
              *       "channels": 2,
              *       "file": "",
              *       "format": "",
              *       "lossy": false,
+             *       "marks": [],
              *       "notes": [],
              *       "rate": 44100
              *     }
@@ -1363,6 +1800,12 @@ export interface components {
              * @default 50
              */
             sensitivity?: number;
+            /**
+             * Trim
+             * @description Level of the find wherever it sounds, to leave headroom (dB)
+             * @default 0
+             */
+            trim?: number;
         };
         /**
          * StaleProblem
@@ -1379,22 +1822,89 @@ export interface components {
             since: string[];
             state: components["schemas"]["PocketState"];
         };
-        /** TempoCandidate */
+        /** StretchReply */
+        StretchReply: {
+            /** Tempi */
+            tempi: components["schemas"]["TempoCandidate"][];
+        };
+        /**
+         * Take
+         * @description frames: how many are on disk.
+         */
+        Take: {
+            /** Frames */
+            frames: number;
+            /** Id */
+            id: string;
+        };
+        /**
+         * TakeTempo
+         * @description Lay the grid of one of the tempi that were found over the find.
+         */
+        TakeTempo: {
+            /**
+             * Candidate
+             * @description Its place in the hearing's list
+             */
+            candidate: number;
+            /** Source */
+            source: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "take_tempo";
+        };
+        /**
+         * TapTempo
+         * @description Take the tempo from taps along the record.
+         */
+        TapTempo: {
+            /** Source */
+            source: string;
+            /**
+             * Taps
+             * @description Samples of the find that sounded at each tap
+             */
+            taps: number[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "tap_tempo";
+        };
+        /**
+         * TempoCandidate
+         * @description relation: to the first candidate, in a word; bar_one: sample of the first bar line; rough_ms: how far the beats stray
+         *     from a constant tempo.
+         */
         TempoCandidate: {
+            /** Bar One */
+            bar_one: number;
             /** Bars */
             bars: number | null;
             /** Bpm */
             bpm: number;
             /** Confidence */
             confidence: number;
+            /** Metre */
+            metre: string;
+            /** Relation */
+            relation: string;
+            /** Rough Ms */
+            rough_ms: number;
+            /** Steady */
+            steady: boolean;
         };
         /**
          * Transients
-         * @description at: sample positions; strength: 0..1.
+         * @description at: sample positions; strength: how likely each is real, 0..1; roles: all that is likely to begin there.
          */
         Transients: {
             /** At */
             at: number[];
+            /** Roles */
+            roles: ("kick" | "snare" | "hat" | "perc" | "tonal" | "vocal")[][];
             /** Strength */
             strength: number[];
         };
@@ -1485,7 +1995,7 @@ export interface operations {
             };
         };
     };
-    finds_audio_hearing_audio__audio__hearing_get: {
+    listen_audio_hearing_audio__audio__hearing_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -1590,9 +2100,54 @@ export interface operations {
             };
         };
     };
-    finds_audio_slice_audio__audio__slice__int_start___int_end__get: {
+    listen_stretch_pitch_audio__audio__pitch__int_start___int_end__get: {
         parameters: {
             query?: never;
+            header?: never;
+            path: {
+                audio: string;
+                start: number;
+                end: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PitchReply"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    finds_audio_slice_audio__audio__slice__int_start___int_end__get: {
+        parameters: {
+            query?: {
+                /** @description Level of the find wherever it sounds, to leave headroom (dB) */
+                level?: number;
+            };
             header?: never;
             path: {
                 audio: string;
@@ -1612,6 +2167,73 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listen_stretch_tempi_audio__audio__tempi__int_start___int_end__get: {
+        parameters: {
+            query?: {
+                /** @description Attacks up and sustain down before listening, for weak material */
+                sharpen?: boolean;
+            };
+            header?: never;
+            path: {
+                audio: string;
+                start: number;
+                end: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StretchReply"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listen_get_click_click__int_accent__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                accent: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
             /** @description Unprocessable Entity */
             422: {
                 headers: {
@@ -2089,6 +2711,209 @@ export interface operations {
             };
         };
     };
+    listen_grid_lines_pockets__pocket__sources__source__lines_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pocket: string;
+                source: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Lines"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    takes_begin_take_pockets__pocket__takes_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pocket: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewTake"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Take"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    takes_add_block_pockets__pocket__takes__take__blocks_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pocket: string;
+                take: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Take"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    takes_end_take_pockets__pocket__takes__take__end_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pocket: string;
+                take: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Insufficient Storage */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     pockets_undo_pockets__pocket__undo_post: {
         parameters: {
             query?: never;
@@ -2170,6 +2995,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    listen_get_tone_tone__int_key___int_cents__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: number;
+                /** @description Over one semitone below the key, so that it is never negative: 100 is in tune */
+                cents: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

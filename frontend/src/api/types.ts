@@ -11,9 +11,10 @@ export type Hit = Required<Schemas["Hit"]>;
 export type Pad = Required<Schemas["Pad"]>;
 export type Cut = Required<Schemas["Cut"]>;
 export type Pattern = Required<Omit<Schemas["Pattern"], "hits">> & { hits: Hit[] };
-export type Source = Required<Omit<Schemas["Source"], "cuts" | "origin" | "grid">> & {
+export type Source = Required<Omit<Schemas["Source"], "cuts" | "origin" | "grid" | "credits">> & {
   cuts: Cut[];
-  origin: Required<Schemas["Origin"]>;
+  origin: Required<Omit<Schemas["Origin"], "marks">> & { marks: Required<Schemas["Mark"]>[] };
+  credits: Required<Schemas["Credits"]>;
   grid: Required<Schemas["Grid"]> | null;
 };
 export type Pocket = Required<Omit<Schemas["Pocket"], "sources" | "pads" | "patterns">> & {
@@ -37,5 +38,7 @@ export type Voice = Schemas["Voice"];
 export type Job = Schemas["Job"];
 export type About = Schemas["About"];
 export type Parameter = Schemas["Parameter"];
+export type Hearing = Schemas["HearingReply"];
+export type TempoCandidate = Schemas["TempoCandidate"];
 export type Problem = Schemas["Problem"];
 export type Role = NonNullable<Pad["role"]>;

@@ -77,6 +77,7 @@ function useSounds() {
   const pads = usePocket((s) => s.open?.pocket.pads);
   const level = usePocket((s) => s.open?.pocket.level ?? 0);
   const page = useView((s) => s.page);
+  const source = useView((s) => s.source);
   useEffect(() => {
     // The newest, not the one this effect was made for: effects may run late, when an edit has already brought the next.
     const newest = usePocket.getState().open?.sounds;
@@ -85,6 +86,8 @@ function useSounds() {
   useEffect(() => {
     if (sounds && pads) voices.update(sounds, pads, page);
   }, [sounds, pads, page]);
+  const trim = usePocket((s) => (source ? (s.open?.pocket.sources[source]?.trim ?? 0) : 0));
+  useEffect(() => tapePlayer.setTrim(trim), [trim]);
   useEffect(() => setLevel(level), [level]);
 }
 

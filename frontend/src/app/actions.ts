@@ -3,6 +3,7 @@ import type { Source } from "../api/types";
 import { loopPlayer, useLoop } from "../audio/loop";
 import { tapePlayer, useTape } from "../audio/tape";
 import { voices } from "../audio/voices";
+import { newGesture } from "../design/NumberField";
 import { revealing, whole, zoomed } from "../wave/viewport";
 import { edit, reloadSounds } from "./edits";
 import { usePocket } from "./pocket";
@@ -76,7 +77,7 @@ export function playSlice(source: Source, cut: string): void {
   const at = source.cuts[i]?.at;
   if (at === undefined) return;
   const end = source.cuts[i + 1]?.at ?? source.frames;
-  voices.audition(source.audio, at, end).catch((error: Error) => toast({ title: "That slice cannot be played", text: error.message, tone: "error" }));
+  voices.audition(source.audio, at, end, source.trim).catch((error: Error) => toast({ title: "That slice cannot be played", text: error.message, tone: "error" }));
 }
 
 export function chooseSlice(source: Source, cut: string, add: boolean): void {
@@ -157,4 +158,48 @@ export async function originalRhythm(): Promise<void> {
 export async function choosePattern(pattern: string | null): Promise<void> {
   useView.getState().look({ pattern, step: null });
   await reloadSounds();
+}
+
+/** Move all lines of a find's grid by samples. What waits to be sent is added up, because each move starts where the last one
+ * ended. */
+let pending: { source: string; by: number; gesture: string } | null = null;
+let moving = false;
+
+export function moveGrid(source: Source, by: number, gesture: string): void {
+  if (pending && pending.source === source.id && pending.gesture === gesture) pending.by += by;
+  else pending = { source: source.id, by, gesture };
+  if (moving) return;
+  moving = true;
+  void (async () => {
+    while (pending) {
+      const { source: id, by: samples, gesture: one } = pending;
+      pending = null;
+      if (samples) await edit({ type: "move_grid", source: id, by: samples }, one);
+    }
+    moving = false;
+  })();
+}
+
+/** Bar one begins where the selection does, or at the cursor. */
+export function barOneHere(): void {
+  const source = currentSource();
+  if (!source?.grid) return;
+  const view = useView.getState();
+  const selection = view.selection?.source === source.id ? view.selection : null;
+  void edit({ type: "set_grid", source: source.id, bar_one: Math.round(selection?.start ?? view.cursor) });
+}
+
+const taps: { source: string; places: number[]; last: number; gesture: string } = { source: "", places: [], last: 0, gesture: "" };
+const TAP_PAUSE_MS = 2500;
+
+/** A tap along with the record: from the third on, they make its tempo. */
+export function tap(): number {
+  const source = currentSource();
+  if (!source || useTape.getState().playing !== source.audio) return 0;
+  const now = performance.now();
+  if (taps.source !== source.id || now - taps.last > TAP_PAUSE_MS) Object.assign(taps, { source: source.id, places: [], gesture: newGesture() });
+  taps.last = now;
+  taps.places.push(Math.round(tapePlayer.place()));
+  if (taps.places.length >= 3) void edit({ type: "tap_tempo", source: source.id, taps: taps.places }, taps.gesture);
+  return taps.places.length;
 }

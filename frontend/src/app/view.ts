@@ -22,6 +22,9 @@ interface View {
   selection: (Span & { source: string }) | null;
   cursor: number;
   loopSelection: boolean;
+  /** Whether the grid clicks over the record, and how loudly (dB; null: as the core has it). */
+  click: boolean;
+  clickLevel: number | null;
   help: boolean;
   /** Lane and beat of the keyboard's place in the pattern. */
   step: { pad: number; beat: number } | null;
@@ -45,6 +48,8 @@ const START: View = {
   selection: null,
   cursor: 0,
   loopSelection: false,
+  click: false,
+  clickLevel: null,
   help: false,
   step: null,
 };

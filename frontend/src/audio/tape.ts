@@ -6,6 +6,7 @@ import { audio, mark, output, wake, worklet } from "./engine";
 import { CHUNK, type TapeMessage, type TapeReport } from "./tapeMessages";
 import workletUrl from "./tape.worklet.ts?worker&url";
 
+export const tapeWorkletUrl = workletUrl;
 const AHEAD = 3;
 const MOST_CHUNKS = 48;
 
@@ -26,13 +27,20 @@ class TapePlayer {
   private loop: Stretch | null = null;
   private report: TapeReport = { place: 0, frame: 0, playing: false };
   private startedAt = 0;
+  private trim: GainNode | null = null;
+  private db = 0;
+  private clicks: { places: number[]; accents: boolean[]; level: number } | null = null;
 
   private connect(): Promise<AudioWorkletNode> {
     this.connecting ??= worklet(workletUrl).then(() => {
       const node = new AudioWorkletNode(audio(), "grain-tape", { numberOfInputs: 0, outputChannelCount: [2] });
-      node.connect(output());
+      this.trim = audio().createGain();
+      node.connect(this.trim).connect(output());
+      this.setTrim(this.db);
       node.port.onmessage = (event: MessageEvent<TapeReport>) => this.hear(event.data);
       this.node = node;
+      this.sendClicks();
+      void Promise.all([pcm("/api/click/0"), pcm("/api/click/1")]).then(([beat, accent]) => this.post({ type: "clickSounds", beat: beat[0], accent: accent[0] }));
       return node;
     });
     return this.connecting;
@@ -83,6 +91,23 @@ class TapePlayer {
   setLoop(loop: Stretch | null): void {
     this.loop = loop;
     this.post({ type: "loop", loopStart: loop?.start ?? -1, loopEnd: loop?.end ?? -1 });
+  }
+
+  /** Level of the record, in dB: its trim. */
+  setTrim(db: number): void {
+    this.db = db;
+    if (this.trim) this.trim.gain.value = 10 ** (db / 20);
+  }
+
+  /** Clicks on the lines of a grid, or none. places: samples of the source, rising; level: linear. */
+  setClicks(clicks: { places: number[]; accents: boolean[]; level: number } | null): void {
+    this.clicks = clicks;
+    this.sendClicks();
+  }
+
+  private sendClicks(): void {
+    const clicks = this.clicks;
+    this.post({ type: "clicks", places: clicks ? Float64Array.from(clicks.places) : null, accents: Uint8Array.from(clicks?.accents ?? [], Number), level: clicks?.level ?? 0 });
   }
 
   stop(): void {

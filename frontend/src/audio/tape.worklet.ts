@@ -16,6 +16,12 @@ class TapeProcessor extends AudioWorkletProcessor {
   private rising = 0;
   private falling = 0;
   private sinceReport = REPORT;
+  private clicks: Float64Array | null = null;
+  private accents: Uint8Array = new Uint8Array(0);
+  private clickLevel = 1;
+  private clickSounds: [Float32Array, Float32Array] | null = null;
+  private click: Float32Array | null = null;
+  private clickAt = 0;
 
   constructor() {
     super();
@@ -25,6 +31,11 @@ class TapeProcessor extends AudioWorkletProcessor {
   private take(message: TapeMessage): void {
     if (message.type === "chunk") this.chunks.set(message.number, [message.left, message.right]);
     else if (message.type === "drop") for (const number of message.numbers) this.chunks.delete(number);
+    else if (message.type === "clicks") {
+      this.clicks = message.places;
+      this.accents = message.accents;
+      this.clickLevel = message.level;
+    } else if (message.type === "clickSounds") this.clickSounds = [message.beat, message.accent];
     else if (message.type === "clear") {
       this.chunks.clear();
       this.playing = false;
@@ -43,10 +54,24 @@ class TapeProcessor extends AudioWorkletProcessor {
     } else if (this.playing) this.falling = FADE;
   }
 
+  /** Index of the first click at or after a place. */
+  private nextClick(place: number): number {
+    const clicks = this.clicks as Float64Array;
+    let low = 0;
+    let high = clicks.length;
+    while (low < high) {
+      const middle = (low + high) >> 1;
+      if ((clicks[middle] as number) < place) low = middle + 1;
+      else high = middle;
+    }
+    return low;
+  }
+
   process(_inputs: Float32Array[][], outputs: Float32Array[][]): boolean {
     const left = outputs[0]?.[0];
     const right = outputs[0]?.[1];
     if (!left || !right || !this.playing) return true;
+    let next = this.clicks ? this.nextClick(this.place) : -1;
     for (let i = 0; i < left.length; i++) {
       const chunk = this.chunks.get(Math.floor(this.place / CHUNK));
       // A chunk that is not here yet: wait for it rather than skip what it holds.
@@ -58,10 +83,25 @@ class TapeProcessor extends AudioWorkletProcessor {
         if (--this.falling === 0) this.playing = false;
       }
       const at = this.place % CHUNK;
-      left[i] = (chunk[0][at] ?? 0) * g;
-      right[i] = (chunk[1][at] ?? 0) * g;
+      let extra = 0;
+      if (this.clicks && this.clickSounds) {
+        if (this.clicks[next] === this.place) {
+          this.click = this.clickSounds[this.accents[next] ? 1 : 0];
+          this.clickAt = 0;
+          next++;
+        }
+        if (this.click) {
+          extra = (this.click[this.clickAt++] ?? 0) * this.clickLevel;
+          if (this.clickAt >= this.click.length) this.click = null;
+        }
+      }
+      left[i] = ((chunk[0][at] ?? 0) + extra) * g;
+      right[i] = ((chunk[1][at] ?? 0) + extra) * g;
       this.place++;
-      if (this.place === this.loopEnd && this.loopEnd > this.loopStart) this.place = this.loopStart;
+      if (this.place === this.loopEnd && this.loopEnd > this.loopStart) {
+        this.place = this.loopStart;
+        if (this.clicks) next = this.nextClick(this.place);
+      }
       if (this.place >= this.end) this.playing = false;
       if (!this.playing) break;
     }

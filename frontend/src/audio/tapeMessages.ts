@@ -5,6 +5,9 @@ export type TapeMessage =
   | { type: "chunk"; number: number; left: Float32Array<ArrayBuffer>; right: Float32Array<ArrayBuffer> }
   | { type: "drop"; numbers: number[] }
   | { type: "clear" }
+  /** Clicks to lay over the record: places rise; null is silence. sounds: of a beat and of a bar's first. */
+  | { type: "clicks"; places: Float64Array | null; accents: Uint8Array; level: number }
+  | { type: "clickSounds"; beat: Float32Array<ArrayBuffer>; accent: Float32Array<ArrayBuffer> }
   | { type: "play"; place: number; end: number; loopStart: number; loopEnd: number }
   | { type: "loop"; loopStart: number; loopEnd: number }
   | { type: "stop" };

@@ -124,10 +124,18 @@ class Voices {
   private slices = new Map<string, string>();
   private slice: Sounding | null = null;
 
+  /** Sound a reference tone, in place of a slice that sounds. */
+  async reference(url: string): Promise<void> {
+    await this.one(url);
+  }
+
   /** Sound a stretch of a source as a fresh pad would. */
-  async audition(hash: string, start: number, end: number): Promise<void> {
+  async audition(hash: string, start: number, end: number, level: number): Promise<void> {
+    await this.one(`/api/audio/${hash}/slice/${start}/${end}?level=${level}`);
+  }
+
+  private async one(url: string): Promise<void> {
     wake();
-    const url = `/api/audio/${hash}/slice/${start}/${end}`;
     this.slices.set(url, url);
     if (this.slices.size > 64) {
       const oldest = this.slices.keys().next().value as string;

@@ -15,6 +15,7 @@ import { Hint } from "../design/Hint";
 import { Menu } from "../design/Menu";
 import { MiniWave } from "../wave/MiniWave";
 import { addFiles, useUploads } from "./importing";
+import { RecordPanel } from "./RecordPanel";
 
 export function Finds({ about }: { about: About }) {
   const open = usePocket((s) => s.open);
@@ -22,6 +23,7 @@ export function Finds({ about }: { about: About }) {
   const selected = useView((s) => s.source);
   const jobs = useJobs((s) => s.jobs);
   const uploads = useUploads((s) => s.uploads);
+  const [recording, setRecording] = useState(false);
   if (!open) return null;
   const sources = ordered(open.pocket.sources);
   const waiting = Object.values(jobs);
@@ -30,6 +32,9 @@ export function Finds({ about }: { about: About }) {
     <aside aria-label="Finds" className="flex min-h-0 flex-col border-r-[1.5px] border-ink p-3">
       <div className="mb-2 flex items-center justify-between">
         <h2 className="title text-[14.5px]">Finds</h2>
+        <Button className="mr-1 ml-auto" aria-pressed={recording} hint="From the line input, or from the deck that stands in for it" onClick={() => setRecording(!recording)}>
+          Record
+        </Button>
         <Button tone="solid" hint={`Add ${about.formats.join(" ")} files; or drop them anywhere`} onClick={() => picker.current?.click()}>
           Add
         </Button>
@@ -47,6 +52,7 @@ export function Finds({ about }: { about: About }) {
           }}
         />
       </div>
+      {recording ? <RecordPanel close={() => setRecording(false)} /> : null}
       <div className="thin-scroll -mx-1 flex min-h-0 grow flex-col gap-1.5 overflow-auto px-1 pb-2">
         {sources.map((source) => (
           <FindCard key={source.id} source={source} rate={open.pocket.rate} on={source.id === selected} />

@@ -3,32 +3,37 @@ import { useRef, useState, type PointerEvent } from "react";
 
 import type { Source } from "../api/types";
 import { tapePlayer, useTape } from "../audio/tape";
+import { moveGrid } from "../app/actions";
 import { edit } from "../app/edits";
 import { useView } from "../app/view";
 import { newGesture } from "../design/NumberField";
 import { useWheel } from "../design/useWheel";
-import { BAND_HEIGHT, paintBands, paintCuts, paintGrid, paintPlace, paintRule, paintSlices, paintSpan, paintWave, prepare, type Frame } from "./draw";
-import { gridOf, sliceMarks } from "./marks";
+import { BAND_HEIGHT, paintBands, paintChords, paintCuts, paintGrid, paintPlace, paintRule, paintSlices, paintSpan, paintWave, prepare, type Frame } from "./draw";
+import { beatBefore, sliceMarks } from "./marks";
+import { useLines } from "./lines";
 import { clampSpan, panned, whole, zoomed } from "./viewport";
 import { usePaint, useWidth } from "./useCanvas";
 
 interface Props {
   source: Source;
-  rate: number;
   height: number;
   /** Show cuts, and let them be moved. */
   cutting: boolean;
+  /** Shown under the bands. */
+  chords?: { start: number; end: number; label: string }[];
   /** A slice was clicked. add: keep what was chosen before. */
   onSlice?: (cut: string, add: boolean) => void;
 }
 
 const GRIP = 5;
+const CHORD_HEIGHT = 16;
 
 type Drag =
   | { kind: "cut"; cut: string; gesture: string; moved: boolean; grab: number }
+  | { kind: "grid"; gesture: string; last: number; moved: boolean }
   | { kind: "select"; from: number; fromX: number; moved: boolean; add: boolean };
 
-export function WaveView({ source, rate, height, cutting, onSlice }: Props) {
+export function WaveView({ source, height, cutting, chords, onSlice }: Props) {
   const box = useRef<HTMLDivElement>(null);
   const canvas = useRef<HTMLCanvasElement>(null);
   const width = useWidth(box);
@@ -41,9 +46,9 @@ export function WaveView({ source, rate, height, cutting, onSlice }: Props) {
   const { look, setWindow } = useView.getState();
   const playing = useTape((s) => s.playing === source.audio);
   const perPixel = (span.end - span.start) / Math.max(1, width);
-  const waveHeight = height - BAND_HEIGHT * 3 - 12;
+  const waveHeight = height - BAND_HEIGHT * 3 - 12 - (chords ? CHORD_HEIGHT : 0);
   const marks = cutting ? sliceMarks(source) : [];
-  const grid = gridOf(source, rate);
+  const grid = useLines(source);
 
   usePaint(() => {
     if (!canvas.current || !width) return;
@@ -57,6 +62,7 @@ export function WaveView({ source, rate, height, cutting, onSlice }: Props) {
     paintRule(c, waveHeight, width);
     if (grid) paintGrid(c, frame, grid, waveHeight, 8, false);
     paintBands(c, frame, waveHeight + 10);
+    if (chords) paintChords(c, frame, chords, height - CHORD_HEIGHT, CHORD_HEIGHT - 1);
     if (cutting) paintCuts(c, frame, marks, waveHeight, on);
     if (selection) paintSpan(c, frame, selection.start, selection.end, waveHeight);
     paintPlace(c, frame, playing ? tapePlayer.place() : cursor, height, playing);
@@ -92,6 +98,16 @@ export function WaveView({ source, rate, height, cutting, onSlice }: Props) {
     return best;
   }
 
+  /** A bar line's head, at the top of the wave, is a handle that moves the whole grid. */
+  function barNear(event: PointerEvent | React.MouseEvent): boolean {
+    if (cutting || !grid || !box.current) return false;
+    const rect = box.current.getBoundingClientRect();
+    if (event.clientY - rect.top > 14) return false;
+    const place = span.start + (event.clientX - rect.left) * perPixel;
+    const i = beatBefore(grid, place + GRIP * perPixel);
+    return i >= 0 && grid.bars[i] === true && Math.abs((grid.beats[i] as number) - place) <= GRIP * perPixel;
+  }
+
   function onPointerDown(event: PointerEvent) {
     if (event.button !== 0) return;
     (event.currentTarget as Element).setPointerCapture(event.pointerId);
@@ -101,17 +117,23 @@ export function WaveView({ source, rate, height, cutting, onSlice }: Props) {
       const mark = marks.find((m) => m.id === cut);
       drag.current = { kind: "cut", cut, gesture: newGesture(), moved: false, grab: place - (mark?.start ?? place) };
       look({ cuts: [cut] });
-    } else drag.current = { kind: "select", from: place, fromX: event.clientX, moved: false, add: event.shiftKey || event.ctrlKey || event.metaKey };
+    } else if (barNear(event)) drag.current = { kind: "grid", gesture: newGesture(), last: place, moved: false };
+    else drag.current = { kind: "select", from: place, fromX: event.clientX, moved: false, add: event.shiftKey || event.ctrlKey || event.metaKey };
   }
   function onPointerMove(event: PointerEvent) {
     const now = drag.current;
     if (!now) {
-      const near = cutNear(event);
+      const near = cutNear(event) ?? (barNear(event) ? "grid" : null);
       if (near !== hover) setHover(near);
       return;
     }
     const place = at(event);
-    if (now.kind === "cut") {
+    if (now.kind === "grid") {
+      if (place === now.last) return;
+      now.moved = true;
+      moveGrid(source, place - now.last, now.gesture);
+      now.last = place;
+    } else if (now.kind === "cut") {
       now.moved = true;
       void edit({ type: "move_cut", source: source.id, cut: now.cut, at: Math.max(0, place - now.grab) }, now.gesture);
     } else {
@@ -123,6 +145,7 @@ export function WaveView({ source, rate, height, cutting, onSlice }: Props) {
     const now = drag.current;
     drag.current = null;
     if (!now) return;
+    if (now.kind === "grid") return;
     if (now.kind === "cut") {
       if (!now.moved) onSlice?.(now.cut, false);
       return;
@@ -139,7 +162,7 @@ export function WaveView({ source, rate, height, cutting, onSlice }: Props) {
     <div
       ref={box}
       role="application"
-      aria-label={`Wave of ${source.name}. Wheel zooms, drag selects${cutting ? ", double click adds a cut, drag a line to move it" : ""}.`}
+      aria-label={`Wave of ${source.name}. Wheel zooms, drag selects${cutting ? ", double click adds a cut, drag a line to move it" : ", drag a bar number to move the grid"}.`}
       tabIndex={0}
       data-wave={source.id}
       className="relative shrink-0 touch-none overflow-hidden rounded-[4px] border-[1.5px] border-ink bg-card"

@@ -1,5 +1,5 @@
 /** Paints waves, bands, slices and grids on a canvas. Pixels are CSS pixels; the canvas is scaled beforehand. */
-import type { Grid, SliceMark } from "./marks";
+import { beatBefore, type Grid, type SliceMark } from "./marks";
 import { BASE, columns, sampleReader, sourcePeak } from "./peaks";
 import { CARD, INK, NOW, ROLES, RULE } from "../design/roles";
 
@@ -157,22 +157,44 @@ export function paintCuts(c: CanvasRenderingContext2D, frame: Frame, slices: Sli
 }
 
 export function paintGrid(c: CanvasRenderingContext2D, frame: Frame, grid: Grid, top: number, height: number, numbers: boolean): void {
-  const beat = grid.samplesPerBeat;
-  const perBeat = beat / frame.perPixel;
-  const step = perBeat >= 8 ? 1 : grid.beatsPerBar * 2 ** Math.max(0, Math.ceil(Math.log2(10 / (perBeat * grid.beatsPerBar))));
-  const first = Math.floor((frame.start - grid.barOne) / beat / step) * step;
+  const first = Math.max(0, beatBefore(grid, frame.start) - grid.beatsPerBar);
+  const last = Math.min(grid.beats.length - 1, beatBefore(grid, frame.start + frame.width * frame.perPixel) + 1);
+  if (last <= first) return;
+  const perBeat = ((grid.beats[last] as number) - (grid.beats[first] as number)) / (last - first) / frame.perPixel;
+  const everyBar = 2 ** Math.max(0, Math.ceil(Math.log2(10 / (perBeat * grid.beatsPerBar))));
+  const numbered = 2 ** Math.max(0, Math.ceil(Math.log2(24 / (perBeat * grid.beatsPerBar))));
   c.font = '500 10px "Atkinson Hyperlegible Next Variable"';
-  for (let n = first; ; n += step) {
-    const x = (grid.barOne + n * beat - frame.start) / frame.perPixel;
-    if (x > frame.width) break;
-    if (x < -40) continue;
-    const bar = n % grid.beatsPerBar === 0;
-    c.fillStyle = bar ? "rgba(42,27,51,0.55)" : "rgba(42,27,51,0.2)";
-    c.fillRect(Math.round(x), top, 1, bar ? height : height * 0.6);
-    if (numbers && bar && perBeat * step * (step === 1 ? grid.beatsPerBar : 1) > 22) {
-      c.fillStyle = "#5c5163";
-      c.fillText(String(Math.round(n / grid.beatsPerBar) + 1), Math.round(x) + 3, top + 9);
+  for (let i = first; i <= last; i++) {
+    const bar = grid.bars[i] === true;
+    if (!bar && perBeat < 8) continue;
+    const number = Math.floor((i - grid.one) / grid.beatsPerBar);
+    if (bar && number % everyBar !== 0) continue;
+    const x = ((grid.beats[i] as number) - frame.start) / frame.perPixel;
+    if (x > frame.width || x < -40) continue;
+    const one = i === grid.one;
+    c.fillStyle = one ? INK : bar ? "rgba(42,27,51,0.55)" : "rgba(42,27,51,0.2)";
+    c.fillRect(Math.round(x), top, one ? 2 : 1, bar ? height : height * 0.6);
+    if (numbers && bar && number % numbered === 0) {
+      c.fillStyle = one ? INK : "#5c5163";
+      c.fillText(String(number >= 0 ? number + 1 : number), Math.round(x) + 4, top + 9);
     }
+  }
+}
+
+/** Chords as labelled stretches under the wave. */
+export function paintChords(c: CanvasRenderingContext2D, frame: Frame, chords: { start: number; end: number; label: string }[], top: number, height: number): void {
+  c.font = '600 10.5px "Atkinson Hyperlegible Next Variable"';
+  for (const chord of chords) {
+    const left = (chord.start - frame.start) / frame.perPixel;
+    const right = (chord.end - frame.start) / frame.perPixel;
+    if (right < 0 || left > frame.width) continue;
+    const none = chord.label === "none";
+    c.fillStyle = none ? "rgba(42,27,51,0.06)" : "rgba(90,71,163,0.14)";
+    c.fillRect(left, top, Math.max(1, right - left - 1), height);
+    const room = Math.min(right, frame.width) - Math.max(left, 0);
+    if (room < c.measureText(chord.label).width + 6 || none) continue;
+    c.fillStyle = ROLES.tonal.color;
+    c.fillText(chord.label, Math.max(left, 0) + 4, top + height - 4);
   }
 }
 

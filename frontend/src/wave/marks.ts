@@ -10,10 +10,13 @@ export interface SliceMark {
   color: string;
 }
 
+/** The lines of a grid as the core laid them: samples of the beats, and which of them begin a bar. */
 export interface Grid {
-  barOne: number;
-  samplesPerBeat: number;
+  beats: number[];
+  bars: boolean[];
   beatsPerBar: number;
+  /** Index of bar one's first beat. */
+  one: number;
 }
 
 export function sliceMarks(source: Source): SliceMark[] {
@@ -26,7 +29,22 @@ export function sliceMarks(source: Source): SliceMark[] {
   }));
 }
 
-export function gridOf(source: Source, rate: number): Grid | null {
-  const grid = source.grid;
-  return grid ? { barOne: grid.bar_one, samplesPerBeat: (60 / grid.bpm) * rate, beatsPerBar: grid.beats_per_bar } : null;
+/** Index of the last beat at or before a place, -1 before the first. */
+export function beatBefore(grid: Grid, place: number): number {
+  let low = 0;
+  let high = grid.beats.length;
+  while (low < high) {
+    const middle = (low + high) >> 1;
+    if ((grid.beats[middle] as number) <= place) low = middle + 1;
+    else high = middle;
+  }
+  return low - 1;
+}
+
+/** A place counted in beats from bar one. */
+export function beatsAt(grid: Grid, place: number): number {
+  const i = Math.min(grid.beats.length - 2, Math.max(0, beatBefore(grid, place)));
+  const here = grid.beats[i] ?? 0;
+  const next = grid.beats[i + 1] ?? here + 1;
+  return i - grid.one + (place - here) / Math.max(1, next - here);
 }

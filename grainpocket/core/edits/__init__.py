@@ -10,7 +10,8 @@ from typing import Annotated
 from pydantic import Field, TypeAdapter
 
 from grainpocket.core.edits.base import EditModel, Library, Refusal
-from grainpocket.core.edits.cutting import AddCut, CutTransients, DeleteCuts, MoveCut, NameSlice
+from grainpocket.core.edits.cutting import AddCut, CutAtMarks, CutTransients, DeleteCuts, MoveCut, NameSlice
+from grainpocket.core.edits.gridding import MoveGrid, SetGrid, TakeTempo, TapTempo
 from grainpocket.core.edits.padding import ClearPads, MovePad, SetPads, SlicesToPads
 from grainpocket.core.edits.patterns import (
     AddPattern,
@@ -21,11 +22,12 @@ from grainpocket.core.edits.patterns import (
     SetPattern,
     SetVelocity,
 )
-from grainpocket.core.edits.pocket_wide import AddSource, RemoveSource, RenameSource, SetGrid, SetPocket
+from grainpocket.core.edits.pocket_wide import AddSource, RemoveSource, RenameSource, SetCredits, SetPocket, SetTrim
 
 Edit = Annotated[
-    SetPocket | AddSource | RenameSource | RemoveSource | SetGrid
-    | CutTransients | AddCut | MoveCut | DeleteCuts | NameSlice
+    SetPocket | AddSource | RenameSource | RemoveSource | SetCredits | SetTrim
+    | SetGrid | TakeTempo | MoveGrid | TapTempo
+    | CutTransients | CutAtMarks | AddCut | MoveCut | DeleteCuts | NameSlice
     | SlicesToPads | SetPads | ClearPads | MovePad
     | AddPattern | SetPattern | RemovePattern | PutHits | RemoveHits | SetVelocity | OriginalRhythm,
     Field(discriminator="type"),

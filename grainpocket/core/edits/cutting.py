@@ -6,7 +6,7 @@ from typing import Literal
 
 from pydantic import Field
 
-from grainpocket.core.chop.cuts import LEAST_SLICE, recut, slices, transient_cuts
+from grainpocket.core.chop.cuts import LEAST_SLICE, recut, slices, transient_cuts, transient_roles
 from grainpocket.core.edits.base import EditModel, Library, Refusal, new_ids, the_source
 from grainpocket.core.params import of
 from grainpocket.core.pocket import Cut, Pad, Pocket, Role, Source
@@ -25,9 +25,10 @@ class CutTransients(EditModel):
 
     def apply(self, pocket: Pocket, library: Library) -> Pocket:
         source = the_source(pocket, self.source)
-        at = transient_cuts(library.hearing(source.audio), self.sensitivity)
+        hearing = library.hearing(source.audio)
+        at = transient_cuts(hearing, self.sensitivity)
         pocket, ids = new_ids(pocket, "c", len(at))
-        cuts = recut(source.cuts, at, ids, self.keep_hand)
+        cuts = recut(source.cuts, at, transient_roles(hearing, at), ids, self.keep_hand)
         return _with_cuts(pocket, source.model_copy(update={"sensitivity": self.sensitivity}), cuts)
 
 
@@ -48,6 +49,29 @@ class AddCut(EditModel):
         pocket, (cut_id,) = new_ids(pocket, "c", 1)
         cuts = sorted((*source.cuts, Cut(id=cut_id, at=self.at, by="hand")), key=lambda c: c.at)
         return _with_cuts(pocket, source, tuple(cuts))
+
+
+class CutAtMarks(EditModel):
+    """Cut where the file's own cue points and markers are, beside the cuts there are."""
+
+    type: Literal["cut_at_marks"] = "cut_at_marks"
+    source: str
+
+    def label(self, pocket: Pocket) -> str:
+        return "cut at marks"
+
+    def apply(self, pocket: Pocket, library: Library) -> Pocket:
+        source = the_source(pocket, self.source)
+        new: list[tuple[int, str]] = []
+        for mark in source.origin.marks:
+            places = [c.at for c in source.cuts] + [at for at, _ in new]
+            if mark.at <= source.frames - LEAST_SLICE and all(abs(at - mark.at) >= LEAST_SLICE for at in places):
+                new.append((mark.at, mark.name[:80]))
+        if not new:
+            raise Refusal(f"{source.name} is cut at all of its marks already." if source.origin.marks else "The file has no marks.")
+        pocket, ids = new_ids(pocket, "c", len(new))
+        cuts = [Cut(id=i, at=at, by="hand", name=name or None) for i, (at, name) in zip(ids, new, strict=True)]
+        return _with_cuts(pocket, source, tuple(sorted((*source.cuts, *cuts), key=lambda c: c.at)))
 
 
 class MoveCut(EditModel):
@@ -103,7 +127,7 @@ class NameSlice(EditModel):
     def apply(self, pocket: Pocket, library: Library) -> Pocket:
         source = the_source(pocket, self.source)
         i = _index(source, self.cut)
-        named = source.cuts[i].model_copy(update={"name": self.name or None, "role": self.role})
+        named = source.cuts[i].model_copy(update={"name": self.name or None, "role": self.role, "role_by": "hand"})
         pads = {
             index: pad.model_copy(update={"role": self.role, **({"name": self.name} if self.name else {})})
             if pad.chop.source == source.id and pad.chop.cut == self.cut

@@ -6,10 +6,11 @@ from typing import Literal
 
 from pydantic import Field
 
-from grainpocket.core.chop.cuts import recut, transient_cuts
+from grainpocket.core.chop.cuts import recut, transient_cuts, transient_roles
 from grainpocket.core.edits.base import EditModel, Library, Refusal, new_ids, the_source
+from grainpocket.core.listen.grids import found_grid
 from grainpocket.core.params import of
-from grainpocket.core.pocket import Grid, Name, Origin, Pocket, Source
+from grainpocket.core.pocket import Credits, Name, Origin, Pocket, Source
 
 
 class SetPocket(EditModel):
@@ -42,6 +43,8 @@ class AddSource(EditModel):
     frames: int = Field(ge=1)
     channels: int = Field(ge=1, le=2)
     origin: Origin = Origin()
+    credits: Credits = Credits()
+    trim: float = of("source", "trim").field()
 
     def label(self, pocket: Pocket) -> str:
         return f"add {self.name}"
@@ -49,18 +52,14 @@ class AddSource(EditModel):
     def apply(self, pocket: Pocket, library: Library) -> Pocket:
         hearing = library.hearing(self.audio)
         pocket, (source_id,) = new_ids(pocket, "s", 1)
-        grid = None
-        if hearing.tempi:
-            best = hearing.tempi[0]
-            first = int(hearing.onsets.at[0]) if len(hearing.onsets.at) and not best.bars else 0
-            grid = Grid(bpm=best.bpm, bar_one=first, bars=best.bars)
+        grid = found_grid(hearing.tempi[0]) if hearing.tempi else None
         source = Source(
             id=source_id, name=_unused_name(self.name, pocket), audio=self.audio, frames=self.frames,
-            channels=self.channels, origin=self.origin, grid=grid,
+            channels=self.channels, origin=self.origin, credits=self.credits, trim=self.trim, grid=grid,
         )  # fmt: skip
         at = transient_cuts(hearing, source.sensitivity)
         pocket, ids = new_ids(pocket, "c", len(at))
-        return pocket.with_source(source.model_copy(update={"cuts": recut((), at, ids)}))
+        return pocket.with_source(source.model_copy(update={"cuts": recut((), at, transient_roles(hearing, at), ids)}))
 
 
 class RenameSource(EditModel):
@@ -73,6 +72,42 @@ class RenameSource(EditModel):
 
     def apply(self, pocket: Pocket, library: Library) -> Pocket:
         return pocket.with_source(the_source(pocket, self.source).model_copy(update={"name": self.name}))
+
+
+class SetTrim(EditModel):
+    """Level of a find wherever it sounds."""
+
+    type: Literal["set_trim"] = "set_trim"
+    source: str
+    trim: float = of("source", "trim").field()
+
+    def label(self, pocket: Pocket) -> str:
+        return "trim of a find"
+
+    def apply(self, pocket: Pocket, library: Library) -> Pocket:
+        return pocket.with_source(the_source(pocket, self.source).model_copy(update={"trim": self.trim}))
+
+
+class SetCredits(EditModel):
+    """Whose record a find is; what is left out stays as it was."""
+
+    type: Literal["set_credits"] = "set_credits"
+    source: str
+    artist: str | None = Field(default=None, max_length=200)
+    title: str | None = Field(default=None, max_length=200)
+    year: str | None = Field(default=None, max_length=10)
+    rights: str | None = Field(default=None, max_length=200)
+    cleared: Literal["yes", "no", "unknown"] | None = None
+
+    def label(self, pocket: Pocket) -> str:
+        return "credits"
+
+    def apply(self, pocket: Pocket, library: Library) -> Pocket:
+        source = the_source(pocket, self.source)
+        change: dict[str, object] = self.model_dump(exclude={"type", "source", "cleared"}, exclude_none=True)
+        if self.cleared is not None:
+            change["cleared"] = {"yes": True, "no": False, "unknown": None}[self.cleared]
+        return pocket.with_source(source.model_copy(update={"credits": source.credits.model_copy(update=change)}))
 
 
 class RemoveSource(EditModel):
@@ -95,40 +130,6 @@ class RemoveSource(EditModel):
                 "sources": {k: s for k, s in pocket.sources.items() if k != self.source},
                 "pads": {k: p for k, p in pocket.pads.items() if k not in users},
             }
-        )
-
-
-class SetGrid(EditModel):
-    """Tempo and bar one of a find by hand, or its length in bars, which gives the tempo to the sample."""
-
-    type: Literal["set_grid"] = "set_grid"
-    source: str
-    bpm: float | None = Field(default=None, ge=20, le=400)
-    bar_one: int | None = Field(default=None, ge=0)
-    bars: int | None = Field(default=None, ge=1, le=512, description="The whole find lasts this many bars")
-    beats_per_bar: int | None = Field(default=None, ge=1, le=16)
-
-    def label(self, pocket: Pocket) -> str:
-        return "move bar one" if self.bpm is None and self.bars is None else "tempo of a find"
-
-    def apply(self, pocket: Pocket, library: Library) -> Pocket:
-        source = the_source(pocket, self.source)
-        old = source.grid
-        beats = self.beats_per_bar or (old.beats_per_bar if old else 4)
-        bpm, bars = self.bpm, None
-        if self.bars is not None:
-            bpm, bars = self.bars * beats * 60.0 * pocket.rate / source.frames, self.bars
-        elif bpm is None:
-            if old is None:
-                raise Refusal(f"{source.name} has no tempo yet: set one, or say how many bars it lasts.")
-            bpm, bars = old.bpm, old.bars
-        if not 20 <= bpm <= 400:
-            raise Refusal(f"{self.bars} bars in {source.frames / pocket.rate:.2f} s is {bpm:.0f} BPM; it must be 20 to 400.")
-        bar_one = self.bar_one if self.bar_one is not None else (0 if bars else old.bar_one if old else 0)
-        if bar_one >= source.frames:
-            raise Refusal("Bar one lies behind the end of the find.")
-        return pocket.with_source(
-            source.model_copy(update={"grid": Grid(bpm=bpm, bar_one=bar_one, beats_per_bar=beats, bars=bars, by="hand")})
         )
 
 

@@ -23,8 +23,9 @@ from grainpocket.core.sound.audio import Samples
 SEARCH_BEFORE_S, SEARCH_AFTER_S = 0.014, 0.016
 LEARN_S, RISE_S, FALL_S = 0.016, 0.003, 0.008
 PICK_BEFORE_S, PICK_AFTER_S, WALK_S = 0.007, 0.004, 0.006
+CALM_S, LOUD_S, CALM, RISEN = 0.028, 0.030, 1.3, 0.03
 ORDER = 24
-LEAD_S = 0.0008
+LEAD_S = 0.002
 _BLOCK = 128
 Wave = NDArray[np.float64]
 Index = NDArray[np.int64]
@@ -36,7 +37,7 @@ def attack_starts(samples: Samples, rate: int, near: Index, progress: Callable[[
     samples: (n,) float32 mono; near: (k,) sample positions, each within about 15 ms of its attack.
     """
     s = _Scale(rate)
-    margin = s.before + s.after + s.learn + s.fall + s.walk + s.pick_after + s.rise + ORDER
+    margin = s.before + s.after + s.learn + s.fall + s.walk + s.pick_after + s.rise + s.calm + s.loud + ORDER
     # Before a file nothing sounds, and nothing after it.
     padded = np.pad(np.asarray(samples, np.float64), margin)
     out = np.empty(len(near), np.int64)
@@ -48,6 +49,7 @@ def attack_starts(samples: Samples, rate: int, near: Index, progress: Callable[[
         error = _prediction_error(padded, s, steep - s.pick_before)
         place = s.learn + _divide(error[:, s.learn : s.learn + s.pick_before + s.pick_after])
         start = _walk_back(error, place, s) - s.learn + steep - s.pick_before
+        start = _swelling(padded, start, s)
         out[first : first + _BLOCK] = start - margin - s.lead
     return np.clip(out, 0, max(0, len(samples) - 1))
 
@@ -62,7 +64,8 @@ class _Scale:
         self.before, self.after, self.learn = n(SEARCH_BEFORE_S), n(SEARCH_AFTER_S), n(LEARN_S)
         self.rise, self.fall, self.walk = n(RISE_S), n(FALL_S), n(WALK_S)
         self.pick_before, self.pick_after, self.lead = n(PICK_BEFORE_S), n(PICK_AFTER_S), int(rate * LEAD_S)
-        self.grain = n(0.00025)
+        self.grain, self.swell = n(0.00025), n(0.001)
+        self.calm, self.loud = n(CALM_S), n(LOUD_S)
 
 
 def _rows(x: Wave, first: Index, count: int) -> Wave:
@@ -86,7 +89,7 @@ def _steepest(x: Wave, s: _Scale, centre: Index) -> Index:
         floor = 1e-11 + 1e-3 * behind.max(axis=1, keepdims=True)
         gain += np.log((behind + floor) / (before + floor))
         y = np.diff(y, axis=1)
-    return centre - s.before + np.argmax(gain, axis=1)
+    return np.asarray(centre - s.before + np.argmax(gain, axis=1))
 
 
 def _prediction_error(x: Wave, s: _Scale, learn_to: Index) -> Wave:
@@ -106,6 +109,24 @@ def _prediction_error(x: Wave, s: _Scale, learn_to: Index) -> Wave:
     return np.asarray(error)
 
 
+def _swelling(x: Wave, start: Index, s: _Scale) -> Index:
+    """Further back, at most 6 ms, to where the wave itself leaves the level it had before.
+
+    A low drum swells so smoothly that prediction foresees it: it is only in the wave that it can be seen to begin.
+    """
+    from scipy.ndimage import maximum_filter1d
+
+    size = np.abs(_rows(x, start - s.calm, s.calm + s.loud))
+    before = size[:, : s.calm - s.walk].max(axis=1)
+    level = np.maximum(CALM * before, RISEN * size[:, s.calm :].max(axis=1))
+    over = maximum_filter1d(size, s.swell, axis=1) > level[:, None]
+    # Column i of the rest lies i samples before the start.
+    back = over[:, s.calm - np.arange(s.walk)]
+    run = np.argmin(back, axis=1)
+    run = np.where(back.all(axis=1), s.walk, run)
+    return np.asarray(start - np.maximum(0, run - s.swell // 2))
+
+
 def _divide(x: Wave) -> Index:
     """Index k that best parts each row into x[:k] and x[k:] of different variance, louder behind."""
     n = x.shape[1]
@@ -117,7 +138,7 @@ def _divide(x: Wave) -> Index:
     cost = k * np.log(before) + (n - k) * np.log(behind)
     cost[behind <= before] = np.inf
     best = k[np.argmin(cost, axis=1)]
-    return np.where(np.isfinite(cost).any(axis=1), best, n - 6)
+    return np.asarray(np.where(np.isfinite(cost).any(axis=1), best, n - 6))
 
 
 def _walk_back(error: Wave, place: Index, s: _Scale) -> Index:
@@ -141,4 +162,4 @@ def _walk_back(error: Wave, place: Index, s: _Scale) -> Index:
     reached = np.where(over.any(axis=1), np.argmax(over, axis=1), s.walk)
     mine = back & (np.arange(s.walk) < reached[:, None])
     last = s.walk - 1 - np.argmax(mine[:, ::-1], axis=1)
-    return place - np.where(mine.any(axis=1), last, 0)
+    return np.asarray(place - np.where(mine.any(axis=1), last, 0))

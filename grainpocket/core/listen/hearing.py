@@ -7,20 +7,31 @@ from typing import Any
 
 import numpy as np
 
-from grainpocket.core.listen.onsets import Onsets, Progress, detect, no_progress
-from grainpocket.core.listen.tempo import Tempo, candidates
+from grainpocket.core.listen.bands import Progress, no_progress
+from grainpocket.core.listen.chroma import chroma
+from grainpocket.core.listen.harmony import Chord, Key, chords, keys, plain_edges
+from grainpocket.core.listen.judge import ROLES
+from grainpocket.core.listen.loudness import Loudness
+from grainpocket.core.listen.onsets import Onsets, detect
+from grainpocket.core.listen.profile import evidence
+from grainpocket.core.listen.sharpen import sharpen
+from grainpocket.core.listen.tempo import Tempo, beat_times, candidates
 from grainpocket.core.sound.audio import Samples, db_of
 
-VERSION = "1"
+VERSION = "2"
 BEGIN_SHARE = 0.01
 # Strengths between these are reached by the sensitivity control; below the lower one is noise.
-_LEAST_SENSITIVE, _SPAN = 0.9, 3.0
+LEAST_SENSITIVE, MOST_SENSITIVE, CLEAR = 0.97, 0.03, 0.5
+# Under this there is no harmony to speak of, and the tuning of noise means nothing.
+LEAST_TUNED_S = 1.0
 
 
 @dataclass(frozen=True)
 class Hearing:
     """frames, rate: of the source; onsets: every transient worth a look; tempi: ranked; peak_db: dBFS of the largest
-    sample (-inf for silence is stored as None); begin: where sound first rises over -40 dB of the peak (0 for silence)."""
+    sample (None for silence); begin: where sound first rises over -40 dB of the peak (0 for silence); keys: ranked;
+    cents: tuning over A = 440 Hz, None when nothing is tuned; chords: along the time line; loudness: None in hearings
+    that were made from mono samples alone."""
 
     frames: int
     rate: int
@@ -28,6 +39,10 @@ class Hearing:
     tempi: tuple[Tempo, ...]
     peak_db: float | None
     begin: int = 0
+    keys: tuple[Key, ...] = ()
+    cents: float | None = None
+    chords: tuple[Chord, ...] = ()
+    loudness: Loudness | None = None
 
     def to_json(self) -> dict[str, Any]:
         return {
@@ -36,29 +51,78 @@ class Hearing:
             "rate": self.rate,
             "at": self.onsets.at.tolist(),
             "strength": [round(float(s), 4) for s in self.onsets.strength],
+            "roles": np.round(self.onsets.roles * 255).astype(int).tolist(),
             "tempi": [asdict(t) for t in self.tempi],
             "peak_db": self.peak_db,
             "begin": self.begin,
+            "keys": [asdict(k) for k in self.keys],
+            "cents": self.cents,
+            "chords": [[round(c.start, 4), round(c.end, 4), c.label] for c in self.chords],
+            "loudness": asdict(self.loudness) if self.loudness else None,
         }
 
     @staticmethod
     def from_json(data: dict[str, Any]) -> Hearing:
-        onsets = Onsets(np.array(data["at"], np.int64), np.array(data["strength"], np.float32), data["rate"])
+        roles = np.array(data["roles"], np.float32).reshape(len(data["at"]), len(ROLES)) / np.float32(255)
+        onsets = Onsets(np.array(data["at"], np.int64), np.array(data["strength"], np.float32), data["rate"], roles)
+        loud = data["loudness"]
         return Hearing(
-            data["frames"], data["rate"], onsets, tuple(Tempo(**t) for t in data["tempi"]), data["peak_db"], data["begin"]
+            frames=data["frames"],
+            rate=data["rate"],
+            onsets=onsets,
+            tempi=tuple(Tempo(**{**t, "beats": tuple(t["beats"])}) for t in data["tempi"]),
+            peak_db=data["peak_db"],
+            begin=data["begin"],
+            keys=tuple(Key(**k) for k in data["keys"]),
+            cents=data["cents"],
+            chords=tuple(Chord(*c) for c in data["chords"]),
+            loudness=Loudness(**{**loud, "clipped_at": tuple(loud["clipped_at"])}) if loud else None,
         )
 
 
-def hear(samples: Samples, rate: int, progress: Progress = no_progress) -> Hearing:
-    """Analyse (n,) float32 mono. progress(share 0..1) is called as it goes; what it raises ends the analysis."""
-    onsets = detect(samples, rate, progress)
-    clear = onsets.strength >= threshold(0.5)
-    tempi = candidates(Onsets(onsets.at[clear], onsets.strength[clear], rate), len(samples))
+def hear(samples: Samples, rate: int, progress: Progress = no_progress, loudness: Loudness | None = None) -> Hearing:
+    """Analyse (n,) float32 mono. progress(share 0..1) is called as it goes; what it raises ends the analysis. loudness: of
+    all channels, measured where they were at hand."""
     loudest = float(np.abs(samples).max()) if len(samples) else 0.0
     begin = int(np.argmax(np.abs(samples) > BEGIN_SHARE * loudest)) if loudest else 0
-    return Hearing(len(samples), rate, onsets, tuple(tempi), round(db_of(loudest), 2) if loudest else None, begin)
+    seconds = len(samples) / rate
+    onsets = detect(samples, rate, lambda share: progress(share * 0.6))
+    notes = chroma(samples, rate) if loudest > 1e-5 and seconds >= LEAST_TUNED_S else None
+    progress(0.8)
+    tempi = candidates(evidence(onsets, notes, seconds), rate)
+    progress(0.95)
+    found_chords: list[Chord] = []
+    found_keys: list[Key] = []
+    if notes is not None:
+        edges = beat_times(tempi[0], len(samples), rate) if tempi else plain_edges(seconds)
+        edges = np.concatenate(([0.0], edges[(edges > 0.1) & (edges < seconds - 0.1)], [seconds]))
+        found_chords, scores = chords(notes, edges)
+        found_keys = keys(notes, edges, scores)
+    return Hearing(
+        frames=len(samples),
+        rate=rate,
+        onsets=onsets,
+        tempi=tuple(tempi),
+        peak_db=round(db_of(loudest), 2) if loudest else None,
+        begin=begin,
+        keys=tuple(found_keys),
+        cents=notes.cents if notes is not None and found_keys else None,
+        chords=tuple(found_chords),
+        loudness=loudness,
+    )
+
+
+def listen_to(samples: Samples, rate: int, sharper: bool = False) -> tuple[Tempo, ...]:
+    """The tempi of a stretch alone: (n,) float32 mono, times from its start. sharper: attacks up and sustain down first."""
+    if not len(samples):
+        return ()
+    onsets = detect(sharpen(samples, rate) if sharper else samples, rate)
+    notes = chroma(samples, rate) if float(np.abs(samples).max()) > 1e-5 and len(samples) >= rate * LEAST_TUNED_S else None
+    return tuple(candidates(evidence(onsets, notes, len(samples) / rate), rate))
 
 
 def threshold(sensitivity: float) -> float:
-    """The strength a transient needs at a sensitivity of 0 (only the hardest hits) to 1 (everything)."""
-    return float(_LEAST_SENSITIVE * np.exp(-_SPAN * sensitivity))
+    """How likely a transient must be to be real at a sensitivity of 0 (only the surest) to 1 (everything): evenly spaced in
+    log odds, the middle at even odds."""
+    low, high = (np.log(p / (1 - p)) for p in (MOST_SENSITIVE, LEAST_SENSITIVE))
+    return float(1 / (1 + np.exp(-(high + (low - high) * sensitivity))))

@@ -1,9 +1,4 @@
-"""Tempo from onsets, and from the length of a loop.
-
-A tempo is good when the onsets crowd round the points of its grid: the length of the mean resultant vector of the onsets
-wrapped on the beat, the eighth and the sixteenth (circular statistics: Mardia & Jupp 2000; as a tempo spectrum: Grosche &
-Mueller, "Cyclic tempogram", ICASSP 2010). A trimmed loop is a whole number of bars, which gives its tempo to the sample.
-"""
+"""Ranked tempo candidates, each with its metre, bar one and beats: what a musician chooses among."""
 
 from __future__ import annotations
 
@@ -12,74 +7,109 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from grainpocket.core.listen.onsets import Onsets
+from grainpocket.core.listen import pulse
+from grainpocket.core.listen.metre import Hypothesis, gathered, hypotheses
+from grainpocket.core.listen.profile import Evidence, Reading
 
-SLOWEST, FASTEST = 50.0, 200.0
-LONGEST_LOOP_S = 45.0
-LIKELY_BPM, LIKELY_OCTAVES = 108.0, 0.7
-_DIVISIONS = ((1, 0.9), (2, 1.0), (4, 0.8))
-MOST = 5
+# However sure the first one is, a musician wants to see what else it might be.
+MOST, SHOWN, LEAST_SHARE = 5, 3, 0.005
+# A pulse is one when its onsets gather more than those of noise would at the best of many tempi (Rayleigh's test).
+LEAST_GATHER, LEAST_RAYLEIGH = 0.25, 6.0
+LEAD_S = 0.0008
+_RELATIONS = ((0.5, "half"), (2.0, "double"), (1 / 3, "third"), (3.0, "triple"), (2 / 3, "two thirds"), (1.5, "three halves"),
+              (0.75, "three quarters"), (4 / 3, "four thirds"))  # fmt: skip
 
 
 @dataclass(frozen=True)
 class Tempo:
     """bpm: quarter notes a minute; confidence: 0..1, summing to at most 1 over a list of candidates; bars: the whole
-    number of 4/4 bars that the recording then lasts, or None when it is not a trimmed loop at this tempo."""
+    number of bars that the recording then lasts, or None when it is not a trimmed loop at this tempo.
+
+    metre: as written; quarters: quarter notes in a bar; bar_one: sample of the first bar line, may be the recording's
+    start; steady: constant tempo; rough_ms: root mean square deviation from one; relation: to the first candidate; beats:
+    samples of the quarter notes from bar_one on when the tempo drifts, else empty.
+    """
 
     bpm: float
     confidence: float
     bars: int | None = None
+    metre: str = "4/4"
+    quarters: int = 4
+    bar_one: int = 0
+    steady: bool = True
+    rough_ms: float = 0.0
+    relation: str = ""
+    beats: tuple[int, ...] = ()
 
 
-def candidates(onsets: Onsets, frames: int) -> list[Tempo]:
-    """Ranked tempo candidates of a recording of `frames` samples; empty when there is no steady pulse to find."""
-    if len(onsets.at) < 4 or frames <= 0:
+def candidates(seen: Evidence, rate: int) -> list[Tempo]:
+    """Ranked; empty when there is no steady pulse to find."""
+    known = hypotheses(seen)
+    if not known or not _is_pulse(seen, known[0].reading):
         return []
-    seconds = frames / onsets.rate
-    t, w = onsets.seconds, onsets.strength.astype(np.float64)
-    step = min(0.02, 0.1 / max(seconds, 1.0) * 4)
-    bpm = np.exp(np.arange(np.log(SLOWEST), np.log(FASTEST), step / 10))
-    score = gather(t, w, bpm) * _likely(bpm)
-    peaks = np.flatnonzero((score[1:-1] >= score[:-2]) & (score[1:-1] > score[2:])) + 1
-    found = [(float(score[i]), float(bpm[i]), None) for i in peaks]
-    ranked: list[tuple[float, float, int | None]] = sorted([*found, *_loop_tempi(t, w, seconds)], reverse=True)
-    kept: list[tuple[float, float, int | None]] = []
-    for value, tempo, bars in ranked:
-        if all(abs(np.log(tempo / other)) > 0.02 for _, other, _ in kept):
-            kept.append((value, tempo, bars))
-        if len(kept) == MOST:
+    best: dict[int, Hypothesis] = {}
+    share: dict[int, float] = {}
+    for h in known:
+        key = id(h.reading)
+        best.setdefault(key, h)
+        share[key] = share.get(key, 0.0) + h.likely
+    ranked = sorted(best.values(), key=lambda h: -share[id(h.reading)])[:MOST]
+    out: list[Tempo] = []
+    for h in ranked:
+        if len(out) >= SHOWN and share[id(h.reading)] < LEAST_SHARE:
             break
-    if not kept or kept[0][0] < 0.12:
-        return []
-    weight = np.exp(np.array([v for v, _, _ in kept]) * 8)
-    weight /= weight.sum()
-    return [Tempo(b, float(c), bars) for (_, b, bars), c in zip(kept, weight, strict=True)]
+        out.append(_tempo(h, share[id(h.reading)], seen, rate, out[0].bpm if out else None))
+    return out
 
 
-def gather(t: NDArray[np.float64], w: NDArray[np.float64], bpm: NDArray[np.float64]) -> NDArray[np.float64]:
-    """How tightly onsets at t (seconds, weights w) crowd round the beats, eighths and sixteenths of each tempo, 0..1."""
-    total = np.zeros(len(bpm))
-    for division, share in _DIVISIONS:
-        for first in range(0, len(bpm), 512):
-            rate = bpm[first : first + 512] / 60.0 * division
-            total[first : first + 512] += share * np.abs(np.exp(-2j * np.pi * np.outer(rate, t)) @ w)
-    return np.asarray(total / (w.sum() * sum(share for _, share in _DIVISIONS)))
+def _is_pulse(seen: Evidence, reading: Reading) -> bool:
+    """Whether the onsets crowd round the beats, or their divisions, more than chance would have it."""
+    count = float(seen.w.sum()) ** 2 / max(float((seen.w**2).sum()), 1e-9)
+    best = max(gathered(seen, reading))
+    return best >= LEAST_GATHER and count * best**2 >= min(LEAST_RAYLEIGH, 0.75 * count)
 
 
-def _loop_tempi(t: NDArray[np.float64], w: NDArray[np.float64], seconds: float) -> list[tuple[float, float, int | None]]:
-    """The tempi at which the recording lasts a whole number of bars, if it starts on a hit as a trimmed loop does."""
-    if seconds > LONGEST_LOOP_S or t[0] > 0.05:
-        return []
-    bars = np.array([1, 2, 3, 4, 6, 8, 12, 16])
-    bpm = bars * 240.0 / seconds
-    inside = (bpm >= SLOWEST) & (bpm <= FASTEST)
-    bars, bpm = bars[inside], bpm[inside]
-    if not len(bars):
-        return []
-    usual = np.where(np.isin(bars, (1, 2, 4, 8, 16)), 1.35, 1.0)
-    score = gather(t, w, bpm) * _likely(bpm) * usual
-    return [(float(s), float(b), int(n)) for s, b, n in zip(score, bpm, bars, strict=True)]
+def _tempo(h: Hypothesis, share: float, seen: Evidence, rate: int, first: float | None) -> Tempo:
+    reading = h.reading
+    beat = reading.beat.shifted(h.bar_one)
+    if reading.loop_quarters is None:
+        beat = pulse.align(beat, seen.t, seen.w)
+    elif abs(beat.at(np.zeros(1))[0] % h.quarters) > 0.2:
+        # A loop that does not begin on its bar line still begins on a part of its beat.
+        beat = pulse.align(beat, seen.t, seen.w)
+    else:
+        beat = reading.beat
+    start = float(beat.at(np.array([0.0]))[0])
+    # The first bar line in the recording; one that lies a hair before it is its start.
+    bar = np.ceil(start / h.quarters - 0.1 / h.quarters) * h.quarters
+    line = float(beat.when(np.array([bar]))[0])
+    bars = reading.loop_quarters / h.quarters if reading.loop_quarters else 0.0
+    whole = round(bars) if bars and abs(bars - round(bars)) < 1e-6 and abs(line) < 0.01 else None
+    beats: tuple[int, ...] = ()
+    if not beat.steady:
+        end = float(beat.at(np.array([seen.seconds]))[0])
+        places = beat.when(np.arange(bar, end, 1.0))
+        beats = tuple(int(b) for b in np.maximum(np.round(places * rate), 0))
+    relation = "" if first is None else relation_to(beat.bpm, first)
+    return Tempo(
+        bpm=round(beat.bpm, 4) if whole is None else beat.bpm,
+        confidence=round(share, 4), bars=whole, metre=h.metre, quarters=h.quarters,
+        bar_one=max(0, round(line * rate)), steady=beat.steady, rough_ms=round(beat.rough * 1000, 2), relation=relation,
+        beats=beats,
+    )  # fmt: skip
 
 
-def _likely(bpm: NDArray[np.float64]) -> NDArray[np.float64]:
-    return np.asarray(np.exp(-0.5 * (np.log2(bpm / LIKELY_BPM) / LIKELY_OCTAVES) ** 2))
+def relation_to(bpm: float, first: float) -> str:
+    """What `bpm` is of `first`, in a word, or nothing."""
+    return next((name for ratio, name in _RELATIONS if abs(np.log(bpm / (first * ratio))) < 0.02), "")
+
+
+def beat_times(tempo: Tempo, frames: int, rate: int) -> NDArray[np.float64]:
+    """Seconds of all quarter notes of a recording, those before bar one too."""
+    step = 60 / tempo.bpm
+    if tempo.beats:
+        known = np.array(tempo.beats) / rate
+        before = np.arange(int(known[0] / step), 0, -1)
+        return np.concatenate((known[0] - before * step, known))
+    first = tempo.bar_one / rate
+    return np.asarray(first + step * np.arange(-int(first / step), int((frames / rate - first) / step) + 1))

@@ -83,11 +83,12 @@ def lead_frames(fade_in_edge: float, rate: int) -> int:
 
 def spec_of(pocket: Pocket, pad: Pad) -> VoiceSpec:
     """The voice of a pad as it sounds by itself."""
+    source = pocket.sources[pad.chop.source]
     return VoiceSpec(
-        audio=pocket.sources[pad.chop.source].audio,
+        audio=source.audio,
         start=pad.chop.start,
         end=pad.chop.end,
-        level=pad.level,
+        level=pad.level + source.trim,
         pitch=pad.pitch,
         reverse=pad.reverse,
         fade_out=pad.fade_out,

@@ -25,7 +25,8 @@ def declared_frames(path: Path) -> int | None:
     return None
 
 
-def _chunks(file: BinaryIO, order: str) -> Iterator[tuple[bytes, int]]:
+def chunks(file: BinaryIO, order: str) -> Iterator[tuple[bytes, int]]:
+    """(name, size) of each chunk from here on, the file standing at its data; order: "<" of RIFF, ">" of AIFF."""
     while len(head := file.read(8)) == 8:
         name, size = struct.unpack(f"{order}4sI", head)
         start = file.tell()
@@ -35,7 +36,7 @@ def _chunks(file: BinaryIO, order: str) -> Iterator[tuple[bytes, int]]:
 
 def _wav_frames(file: BinaryIO) -> int | None:
     align = 0
-    for name, size in _chunks(file, "<"):
+    for name, size in chunks(file, "<"):
         if name == b"fmt " and size >= 16:
             align = struct.unpack("<HHIIHH", file.read(16))[4]
         elif name == b"data":
@@ -45,7 +46,7 @@ def _wav_frames(file: BinaryIO) -> int | None:
 
 
 def _aiff_frames(file: BinaryIO) -> int | None:
-    for name, size in _chunks(file, ">"):
+    for name, size in chunks(file, ">"):
         if name == b"COMM" and size >= 18:
             return int(struct.unpack(">hIh", file.read(8))[1])
     return None

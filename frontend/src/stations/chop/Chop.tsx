@@ -20,7 +20,7 @@ export function Chop({ source, rate }: { source: Source; rate: number }) {
   return (
     <div className="flex min-h-0 grow flex-col gap-1.5 px-4 pt-2.5 pb-2">
       <Overview source={source} />
-      <WaveView source={source} rate={rate} height={233} cutting onSlice={(cut, add) => chooseSlice(source, cut, add)} />
+      <WaveView source={source} height={233} cutting onSlice={(cut, add) => chooseSlice(source, cut, add)} />
       <div className="flex flex-wrap items-center gap-x-2 gap-y-1.5 pt-1">
         <WaveTools source={source} rate={rate} />
         <span className="grow" />

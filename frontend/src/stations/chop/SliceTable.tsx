@@ -7,7 +7,8 @@ import { useView } from "../../app/view";
 import { position } from "../../design/format";
 import { ROLES } from "../../design/roles";
 import { PAGE, useKeyNames } from "../../pads/keys";
-import { gridOf, sliceMarks, type SliceMark } from "../../wave/marks";
+import { useLines } from "../../wave/lines";
+import { beatsAt, sliceMarks, type SliceMark } from "../../wave/marks";
 
 /** Where each slice of a source is on the pads. */
 function padsByCut(pads: Record<string, Pad>, source: string): Map<string, number[]> {
@@ -25,7 +26,7 @@ export function SliceTable({ source, rate }: { source: Source; rate: number }) {
   const names = useKeyNames((s) => s.names);
   const marks = useMemo(() => sliceMarks(source), [source]);
   const where = useMemo(() => padsByCut(pads ?? {}, source.id), [pads, source.id]);
-  const grid = gridOf(source, rate);
+  const grid = useLines(source);
   const cuts = useMemo(() => new Map(source.cuts.map((cut) => [cut.id, cut])), [source.cuts]);
 
   if (!marks.length)
@@ -54,7 +55,7 @@ export function SliceTable({ source, rate }: { source: Source; rate: number }) {
                 key={mark.id}
                 mark={mark}
                 source={source}
-                at={grid ? position((mark.start - grid.barOne) / grid.samplesPerBeat, grid.beatsPerBar) : (mark.start / rate).toFixed(3)}
+                at={grid ? position(beatsAt(grid, mark.start), grid.beatsPerBar) : (mark.start / rate).toFixed(3)}
                 length={`${((mark.end - mark.start) / rate).toFixed(2)} s`}
                 name={cut?.name ?? ""}
                 role={cut?.role ? `${ROLES[cut.role].glyph} ${ROLES[cut.role].label}` : "–"}

@@ -1,0 +1,244 @@
+"""Drum kits as one-shots whose attack is known to the sample: from sound fonts, from folders of recordings, from sums."""
+
+from __future__ import annotations
+
+import functools
+import os
+import pickle
+import re
+import tempfile
+import xml.etree.ElementTree as Xml
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+import soundfile as sf
+import soxr
+
+from bench.truth.synth import MELODIC_KITS, RATE, Note, Wave, midi, render
+
+ROLE = {35: "kick", 36: "kick", 37: "snare", 38: "snare", 39: "snare", 40: "snare", 42: "hat", 44: "hat", 46: "hat"}
+CYMBALS = (49, 51, 52, 53, 55, 57, 59)
+CHOKED_BY = {46: (42, 44)}
+# The sound "begins" where it first passes this share of its peak.
+RISE = 0.03
+LOUDNESS = {36: 1.0, 38: 0.8, 39: 0.7, 42: 0.35, 46: 0.4, 44: 0.3}
+FOLDER = Path("/usr/share/hydrogen/data/drumkits")
+_NAMES = (
+    (r"cajon thump", 36), (r"cajon slap", 38), (r"djembe\d bass", 41), (r"djembe", 60), (r"dunun|sangban|kenkeni", 43),
+    (r"bell|cowbell", 56), (r"hand ?clap|clap", 39), (r"roll|fx|zap|whistle|sample|redo", 0), (r"pedal|hat.* pd", 44),
+    (r"(hat|hh).*(open|op\b|half)|(open|op|side o) ?hh|hh op|sabian hat (open|semi|swish)|hat free", 46),
+    (r"hat|hh", 42), (r"kick|bass ?drum|\bbd", 36), (r"stick|rim click", 37), (r"snare|rimshot|\bsd", 38),
+    (r"floor|tom low|low tom", 43), (r"mid", 45), (r"tom", 48), (r"crash|splash", 49), (r"ride|cymbal", 51),
+    (r"tambourine", 54), (r"maraca|shaker", 70), (r"conga|bongo", 61), (r"clave", 75), (r"block|glass|snap|click", 76),
+)  # fmt: skip
+
+
+@dataclass(frozen=True)
+class OneShot:
+    """sound: (n, 2); rise: samples from its first to the one at which it begins."""
+
+    sound: Wave
+    rise: int
+
+
+class Kit:
+    """One-shots by General MIDI drum note, several loudnesses each."""
+
+    def __init__(self, name: str, sounds: dict[int, list[tuple[float, list[OneShot]]]]) -> None:
+        self.name, self.sounds = name, sounds
+
+    @property
+    def notes(self) -> list[int]:
+        return sorted(self.sounds)
+
+    def has(self, *notes: int) -> bool:
+        return all(n in self.sounds for n in notes)
+
+    def hit(self, note: int, velocity: int, rng: np.random.Generator) -> OneShot:
+        """The layer nearest to `velocity` (1..127), turned to its loudness; a random one of a layer's takes."""
+        layers = self.sounds[note]
+        at, takes = min(layers, key=lambda one: abs(one[0] - velocity))
+        shot = takes[rng.integers(len(takes))]
+        return OneShot(shot.sound * np.float32((velocity / max(at, 1.0)) ** 1.6), shot.rise)
+
+
+class Varied(Kit):
+    """A kit as another drummer tuned it and another engineer recorded it: every drum has its own pitch and tone, and some
+    of what is hit shakes the floor."""
+
+    def __init__(self, kit: Kit, rng: np.random.Generator) -> None:
+        super().__init__(kit.name, {})
+        self._kit, self._seed = kit, int(rng.integers(1 << 40))
+        self._made: dict[int, list[tuple[float, list[OneShot]]]] = {}
+
+    @property
+    def notes(self) -> list[int]:
+        return self._kit.notes
+
+    def has(self, *notes: int) -> bool:
+        return self._kit.has(*notes)
+
+    def hit(self, note: int, velocity: int, rng: np.random.Generator) -> OneShot:
+        if note not in self._made:
+            self._made[note] = self._vary(note)
+            self.sounds[note] = self._made[note]
+        return super().hit(note, velocity, rng)
+
+    def _vary(self, note: int) -> list[tuple[float, list[OneShot]]]:
+        from scipy import signal
+
+        rng = np.random.default_rng(self._seed + note)
+        ratio, gain = float(2 ** rng.normal(0, 0.12)), float(10 ** (rng.normal(0, 2.5) / 20))
+        tilt_hz, tilt_db = float(np.exp(rng.uniform(np.log(150), np.log(5000)))), float(rng.normal(0, 4))
+        thump = 10 ** (rng.uniform(-34, -10) / 20) if rng.random() < 0.35 and ROLE.get(note) != "kick" else 0.0
+        hz, decay = rng.uniform(55, 160), rng.uniform(0.02, 0.08)
+        # A first-order shelf: what lies over tilt_hz by tilt_db against what lies under it.
+        b, a = signal.butter(1, tilt_hz, fs=RATE)
+        out: list[tuple[float, list[OneShot]]] = []
+        for velocity, takes in self._kit.sounds[note]:
+            shots = []
+            for take in takes:
+                sound = np.asarray(soxr.resample(take.sound, RATE * ratio, RATE, "MQ"), np.float32)
+                low = signal.lfilter(b, a, sound, axis=0)
+                sound = np.asarray(low + (sound - low) * 10 ** (tilt_db / 20), np.float32)
+                if thump:
+                    t = np.maximum(0, (np.arange(len(sound)) - take.rise / ratio) / RATE)
+                    wave = thump * np.abs(sound).max() * np.sin(2 * np.pi * hz * t) * np.exp(-t / decay)
+                    sound = np.asarray(sound + wave[:, None], np.float32)
+                shot = _shot(np.asarray(sound * gain, np.float32))
+                if shot is not None:
+                    shots.append(shot)
+            if shots:
+                out.append((velocity, shots))
+        return out or self._kit.sounds[note]
+
+
+def perform(kit: Kit, hits: list[tuple[float, int, int]], frames: int, rng: np.random.Generator) -> Wave:
+    """(frames, 2): each (seconds, note, velocity) placed so that its sound begins at exactly its time."""
+    out = np.zeros((frames, 2), np.float32)
+    for at, note, velocity in hits:
+        shot = kit.hit(note, velocity, rng)
+        first = round(at * RATE) - shot.rise
+        sound = shot.sound[max(0, -first) :]
+        first = max(0, first)
+        ends = [t for t, n, _ in hits if n in CHOKED_BY.get(note, ()) and t > at + 0.01]
+        if ends:
+            stop = max(0, round((min(ends) - at) * RATE))
+            fade = np.clip(1 - (np.arange(len(sound)) - stop) / (0.02 * RATE), 0, 1).astype(np.float32)
+            sound = sound * fade[:, None]
+        fitting = sound[: frames - first]
+        out[first : first + len(fitting)] += fitting
+    return out
+
+
+def _shot(sound: Wave) -> OneShot | None:
+    size = np.abs(sound).max(axis=1)
+    if not len(size) or size.max() < 1e-4:
+        return None
+    rise = int(np.argmax(size > RISE * size.max()))
+    # A little of what is before stays: recordings do not begin at a threshold.
+    first = max(0, rise - int(0.02 * RATE))
+    last = len(size) - int(np.argmax(size[::-1] > 1e-3 * size.max()))
+    return OneShot(np.ascontiguousarray(sound[first : min(last, first + int(1.6 * RATE))]), rise - first)
+
+
+@functools.cache
+def from_font(font: str, program: int) -> Kit:
+    """One kit of a sound font: every drum at three loudnesses. Kept on disk, because some fonts take a minute to read."""
+    kept = Path(tempfile.gettempdir()) / "grain-kits" / f"{font}-{program}.pickle"
+    if kept.is_file():
+        return Kit(f"{font}-{program}", pickle.loads(kept.read_bytes()))
+    channel = 0 if font in MELODIC_KITS else 9
+    velocities, gap = (30, 75, 115), 2.1
+    notes = [*range(35, 60), *range(60, 82)]
+    plan = [(n, v) for n in notes for v in velocities]
+    file = midi([Note(0.1 + i * gap, channel, n, v, 1.2) for i, (n, v) in enumerate(plan)], {channel: program})
+    whole = render(file, font)
+    sounds: dict[int, list[tuple[float, list[OneShot]]]] = {}
+    for i, (n, v) in enumerate(plan):
+        shot = _shot(whole[int((0.05 + i * gap) * RATE) : int((i + 1) * gap * RATE)])
+        if shot is not None:
+            sounds.setdefault(n, []).append((v, [shot]))
+    kept.parent.mkdir(parents=True, exist_ok=True)
+    part = kept.with_suffix(f".{os.getpid()}")
+    part.write_bytes(pickle.dumps(sounds))
+    part.rename(kept)
+    return Kit(f"{font}-{program}", sounds)
+
+
+@functools.cache
+def from_folder(folder: str) -> Kit:
+    """A kit of recordings with a drumkit.xml, its drums known by their names."""
+    tree = Xml.parse(FOLDER / folder / "drumkit.xml").getroot()
+    for node in tree.iter():
+        node.tag = node.tag.split("}")[-1]
+    sounds: dict[int, list[tuple[float, list[OneShot]]]] = {}
+    for instrument in tree.iter("instrument"):
+        name = (instrument.findtext("name") or "").lower()
+        note = next((n for pattern, n in _NAMES if re.search(pattern, name)), 0)
+        layers: list[tuple[float, list[OneShot]]] = []
+        # Old kits name one file for the instrument itself.
+        for layer in list(instrument.iter("layer")) or [instrument]:
+            file = FOLDER / folder / (layer.findtext("filename") or "")
+            if not note or not file.is_file():
+                continue
+            data, rate = sf.read(file, dtype="float32", always_2d=True)
+            data = np.repeat(data[:, :1], 2, axis=1) if data.shape[1] == 1 else data[:, :2]
+            shot = _shot(np.asarray(soxr.resample(data, rate, RATE), np.float32))
+            if shot is not None:
+                velocity = 127 * (float(layer.findtext("min") or 0) + float(layer.findtext("max") or 1)) / 2
+                layers.append((velocity, [shot]))
+        if layers and note not in sounds:
+            sounds[note] = layers
+        elif layers:  # Another of the same: more takes to choose among.
+            sounds[note] = [(v, [*t, *min(layers, key=lambda one: abs(one[0] - v))[1]]) for v, t in sounds[note]]
+    return Kit(folder, {note: _balanced(layers, LOUDNESS.get(note, 0.5)) for note, layers in sounds.items()})
+
+
+def _balanced(layers: list[tuple[float, list[OneShot]]], loudness: float) -> list[tuple[float, list[OneShot]]]:
+    """Folders hold every drum at full level; a drummer does not."""
+    gain = np.float32(loudness / max(np.abs(s.sound).max() for _, takes in layers for s in takes))
+    return [(v, [OneShot(s.sound * gain, s.rise) for s in takes]) for v, takes in layers]
+
+
+def from_sums(seed: int) -> Kit:
+    """An electronic kit: swept sines, noise and metallic squares, its settings drawn at random."""
+    rng = np.random.default_rng(seed)
+    t = np.arange(int(1.2 * RATE)) / RATE
+
+    def noise(low: float, high: float, decay: float) -> Wave:
+        from scipy import signal
+
+        sos = signal.butter(2, (low, high), "bandpass", fs=RATE, output="sos")
+        return np.asarray(signal.sosfilt(sos, rng.standard_normal(len(t))) * np.exp(-t / decay), np.float32)
+
+    def sweep(start: float, end: float, fall: float, decay: float) -> Wave:
+        phase = 2 * np.pi * np.cumsum(end + (start - end) * np.exp(-t / fall)) / RATE
+        return np.asarray(np.sin(phase) * np.exp(-t / decay), np.float32)
+
+    def metal(decay: float) -> Wave:
+        base = rng.uniform(280, 520)
+        tone = sum(np.sign(np.sin(2 * np.pi * base * r * t)) for r in (1, 1.34, 1.61, 1.98, 2.49, 2.74))
+        return np.asarray(noise(6000, 14000, decay) * (0.6 + 0.1 * np.asarray(tone)), np.float32)
+
+    u = rng.uniform
+    kick = sweep(u(150, 400), u(42, 65), u(0.01, 0.04), u(0.1, 0.4)) + u(0, 0.4) * noise(1500, 7000, 0.004)
+    snare = u(0.3, 0.8) * sweep(u(230, 330), u(160, 210), 0.02, u(0.05, 0.12)) + u(0.5, 1) * noise(1200, 9000, u(0.06, 0.2))
+    clap = sum(np.roll(noise(900, 4500, 0.009), int(k * u(0.009, 0.013) * RATE)) for k in range(3)) + noise(900, 4500, 0.09)
+    parts = {
+        36: kick, 38: snare, 39: np.asarray(clap), 42: metal(u(0.015, 0.05)), 46: metal(u(0.15, 0.4)), 44: metal(0.02),
+        45: sweep(u(180, 260), u(110, 150), 0.05, 0.2), 43: sweep(u(130, 180), u(80, 105), 0.05, 0.25),
+        48: sweep(u(250, 320), u(170, 200), 0.05, 0.18), 37: noise(1500, 3500, 0.012) + 0.5 * sweep(1700, 1650, 0.01, 0.01),
+        56: np.asarray(np.sign(np.sin(2 * np.pi * 540 * t)) + np.sign(np.sin(2 * np.pi * 800 * t)), np.float32)
+        * np.exp(-t / 0.12).astype(np.float32), 70: noise(4000, 9000, 0.03), 75: sweep(2500, 2480, 0.01, 0.03),
+        49: metal(0.9), 51: metal(0.5), 61: sweep(400, 340, 0.02, 0.1), 54: metal(0.08),
+    }  # fmt: skip
+    sounds: dict[int, list[tuple[float, list[OneShot]]]] = {}
+    for note, sound in parts.items():
+        lead = np.zeros(int(0.02 * RATE), np.float32)
+        wave = np.concatenate((lead, sound / np.abs(sound).max() * LOUDNESS.get(note, 0.5))).astype(np.float32)
+        shot = _shot(np.repeat(wave[:, None], 2, axis=1))
+        if shot is not None:
+            sounds[note] = [(110.0, [shot])]
+    return Kit(f"sums-{seed}", sounds)

@@ -1,0 +1,162 @@
+/**
+ * Records from the browser's input, or from the deck that stands in for it, into a take on the server. Every block is sent as it
+ * comes, so that a tab that dies loses at most the last one.
+ */
+import { create } from "zustand";
+
+import { api, ask, pcm } from "../api/client";
+import { audio, output, wake, worklet } from "./engine";
+import workletUrl from "./recorder.worklet.ts?worker&url";
+import { CHUNK } from "./tapeMessages";
+
+export type Input = "line" | "deck";
+const RETRY_MS = 700;
+const DECK_CHUNKS = 24;
+
+interface Recorder {
+  input: Input | null;
+  /** Largest sample of the last block, 0 to 1 and over. */
+  peak: number;
+  recording: boolean;
+  seconds: number;
+  problem: string | null;
+}
+
+export const useRecorder = create<Recorder>(() => ({ input: null, peak: 0, recording: false, seconds: 0, problem: null }));
+const set = useRecorder.setState;
+
+interface Message {
+  samples: Float32Array<ArrayBuffer>;
+  peak: number;
+  last: boolean;
+}
+
+/** full: no more can be added. */
+interface Take {
+  pocket: string;
+  id: string;
+  full: boolean;
+}
+
+class LineRecorder {
+  private node: AudioWorkletNode | null = null;
+  private from: AudioNode | null = null;
+  private stream: MediaStream | null = null;
+  private deck: AudioBufferSourceNode | null = null;
+  private take: Take | null = null;
+  private sending: Promise<void> = Promise.resolve();
+  private flushed: (() => void) | null = null;
+
+  /** Listen to an input, for its level, without recording yet. deck: the find that the deck plays. */
+  async open(input: Input, deck: { hash: string; frames: number } | null): Promise<void> {
+    this.close();
+    wake();
+    try {
+      await worklet(workletUrl);
+      const node = new AudioWorkletNode(audio(), "grain-recorder", { numberOfOutputs: 0, channelCount: 2, channelCountMode: "explicit" });
+      node.port.onmessage = (event: MessageEvent<Message>) => this.hear(event.data);
+      if (input === "line") {
+        // As it is: what is meant for speech would eat the music.
+        const constraints = { echoCancellation: false, noiseSuppression: false, autoGainControl: false, channelCount: 2 };
+        this.stream = await navigator.mediaDevices.getUserMedia({ audio: constraints });
+        this.from = audio().createMediaStreamSource(this.stream);
+      } else if (deck) {
+        this.deck = await this.load(deck.hash, deck.frames);
+        this.deck.connect(output());
+        this.from = this.deck;
+      }
+      this.from?.connect(node);
+      this.node = node;
+      this.deck?.start();
+      set({ input, problem: null, peak: 0 });
+    } catch (error) {
+      this.close();
+      const denied = error instanceof DOMException && (error.name === "NotAllowedError" || error.name === "NotFoundError");
+      set({ problem: denied ? "The browser gives no line input. Allow it in the address bar, or use the deck." : "The input could not be opened. Nothing was recorded." });
+    }
+  }
+
+  private async load(hash: string, frames: number): Promise<AudioBufferSourceNode> {
+    const count = Math.min(DECK_CHUNKS, Math.ceil(frames / CHUNK));
+    const chunks = await Promise.all(Array.from({ length: count }, (_, i) => pcm(`/api/audio/${hash}/pcm/${i}`)));
+    const length = chunks.reduce((sum, [left]) => sum + left.length, 0);
+    const buffer = audio().createBuffer(2, length, audio().sampleRate);
+    let at = 0;
+    for (const [left, right] of chunks) {
+      buffer.copyToChannel(left, 0, at);
+      buffer.copyToChannel(right, 1, at);
+      at += left.length;
+    }
+    const source = audio().createBufferSource();
+    source.buffer = buffer;
+    source.loop = true;
+    return source;
+  }
+
+  close(): void {
+    this.from?.disconnect();
+    this.deck?.stop();
+    for (const track of this.stream?.getTracks() ?? []) track.stop();
+    this.node = null;
+    this.from = null;
+    this.stream = null;
+    this.deck = null;
+    set({ input: null, peak: 0 });
+  }
+
+  async start(pocket: string, name: string): Promise<void> {
+    if (!this.node) return;
+    try {
+      const take = await ask(api.POST("/api/pockets/{pocket}/takes", { params: { path: { pocket } }, body: { name, rate: audio().sampleRate } }));
+      this.take = { pocket, id: take.id, full: false };
+      set({ recording: true, seconds: 0, problem: null });
+    } catch (error) {
+      set({ problem: error instanceof Error ? error.message : "Recording could not begin." });
+    }
+  }
+
+  /** End the take: it becomes a find. */
+  async stop(): Promise<void> {
+    const take = this.take;
+    if (!take) return;
+    await new Promise<void>((done) => {
+      this.flushed = done;
+      this.node?.port.postMessage("rest");
+    });
+    this.take = null;
+    set({ recording: false });
+    await this.sending;
+    try {
+      await ask(api.POST("/api/pockets/{pocket}/takes/{take}/end", { params: { path: { pocket: take.pocket, take: take.id } } }));
+    } catch (error) {
+      set({ problem: `${error instanceof Error ? error.message : ""} What was recorded is kept and comes in when the server starts again.` });
+    }
+  }
+
+  private hear({ samples, peak, last }: Message): void {
+    set({ peak });
+    const take = this.take;
+    if (take && samples.length) {
+      set({ seconds: useRecorder.getState().seconds + samples.length / 2 / audio().sampleRate });
+      this.sending = this.sending.then(() => this.send(take, samples));
+    }
+    if (last) this.flushed?.();
+  }
+
+  private async send(take: Take, block: Float32Array<ArrayBuffer>): Promise<void> {
+    if (take.full) return;
+    for (;;) {
+      const response = await fetch(`/api/pockets/${take.pocket}/takes/${take.id}/blocks`, { method: "POST", body: block }).catch(() => null);
+      if (response?.ok) return;
+      if (response && response.status !== 502) {
+        const problem = (await response.json().catch(() => null)) as { message?: string } | null;
+        set({ problem: problem?.message ?? "The recording could not go on. What came before is kept." });
+        take.full = true;
+        return;
+      }
+      await new Promise((resolve) => setTimeout(resolve, RETRY_MS));
+    }
+  }
+}
+
+export const recorder = new LineRecorder();

@@ -1,0 +1,39 @@
+/** Hands on what comes in, block by block, as interleaved stereo, with its peak. */
+const FRAMES = 8192;
+
+class RecorderProcessor extends AudioWorkletProcessor {
+  private block = new Float32Array(FRAMES * 2);
+  private at = 0;
+  private peak = 0;
+
+  constructor() {
+    super();
+    // Asked for the rest: what has come since the last whole block.
+    this.port.onmessage = () => this.send(true);
+  }
+
+  private send(last: boolean): void {
+    const samples = this.block.slice(0, this.at * 2);
+    this.port.postMessage({ samples, peak: this.peak, last }, [samples.buffer]);
+    this.at = 0;
+    this.peak = 0;
+  }
+
+  process(inputs: Float32Array[][]): boolean {
+    const input = inputs[0];
+    const left = input?.[0];
+    if (!left) return true;
+    const right = input[1] ?? left;
+    for (let i = 0; i < left.length; i++) {
+      const l = left[i] as number;
+      const r = right[i] as number;
+      this.block[this.at * 2] = l;
+      this.block[this.at * 2 + 1] = r;
+      this.peak = Math.max(this.peak, Math.abs(l), Math.abs(r));
+      if (++this.at === FRAMES) this.send(false);
+    }
+    return true;
+  }
+}
+
+registerProcessor("grain-recorder", RecorderProcessor);

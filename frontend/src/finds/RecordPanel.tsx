@@ -1,0 +1,66 @@
+/** Recording from the line input, or from the deck that stands in for one; in place, under the head of the finds. */
+import { useEffect } from "react";
+
+import { currentSource } from "../app/actions";
+import { usePocket } from "../app/pocket";
+import { recorder, useRecorder, type Input } from "../audio/recorder";
+import { Button } from "../design/Button";
+
+const FLOOR_DB = -48;
+
+export function RecordPanel({ close }: { close: () => void }) {
+  const { input, peak, recording, seconds, problem } = useRecorder();
+  const pocket = usePocket((s) => s.open?.id ?? "");
+  useEffect(() => () => recorder.close(), []);
+  const db = 20 * Math.log10(Math.max(1e-6, peak));
+  const open = (which: Input) => {
+    const source = currentSource();
+    void recorder.open(which, source ? { hash: source.audio, frames: source.frames } : null);
+  };
+  return (
+    <section aria-label="Record" className="mb-2 flex flex-col gap-1.5 rounded-[4px] border-[1.3px] border-ink bg-card p-2 text-[12px]">
+      <div className="flex items-center gap-1">
+        {(["line", "deck"] as const).map((which) => (
+          <Button
+            key={which}
+            tone={input === which ? "solid" : "plain"}
+            aria-pressed={input === which}
+            disabled={recording || (which === "deck" && !currentSource())}
+            hint={which === "line" ? "What comes in at the computer's own input" : "A stand-in without any wires: it plays the open find into the same path"}
+            onClick={() => open(which)}
+          >
+            {which === "line" ? "Line input" : "Deck"}
+          </Button>
+        ))}
+        <Button tone="quiet" className="ml-auto" aria-label="Close recording" disabled={recording} onClick={close}>
+          ×
+        </Button>
+      </div>
+      <div
+        role="meter"
+        aria-label="Input level"
+        aria-valuemin={FLOOR_DB}
+        aria-valuemax={0}
+        aria-valuenow={Math.round(Math.min(0, Math.max(FLOOR_DB, db)))}
+        className="h-[9px] bg-well"
+      >
+        <div className={`h-full ${db > -0.1 ? "bg-now" : "bg-snare"}`} style={{ width: `${Math.max(0, Math.min(100, (1 - db / FLOOR_DB) * 100))}%` }} />
+      </div>
+      <div className="flex items-center gap-2">
+        {recording ? (
+          <Button tone="play" onClick={() => void recorder.stop().then(close)}>
+            ■ Stop and keep
+          </Button>
+        ) : (
+          <Button tone="solid" disabled={!input} hint={input ? undefined : "Choose an input first"} onClick={() => void recorder.start(pocket, "Take")}>
+            ● Record
+          </Button>
+        )}
+        <span role="timer" className="tabular-nums">
+          {recording ? `${seconds.toFixed(1)} s` : input ? (db > FLOOR_DB ? `${db.toFixed(0)} dB` : "silence") : ""}
+        </span>
+      </div>
+      {problem ? <p role="alert">{problem}</p> : null}
+    </section>
+  );
+}

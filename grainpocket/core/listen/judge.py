@@ -1,0 +1,58 @@
+"""What each candidate onset is: real or not, and which drums, notes or voices begin with it.
+
+A small multilayer perceptron looks at the spectrum from 200 ms before a candidate to 180 ms after it. It was trained on
+drum kits, grooves and voices that we rendered ourselves (see training/listen); its weights ship with the program, and
+running it is a few matrix products.
+"""
+
+from __future__ import annotations
+
+import functools
+
+import numpy as np
+from numpy.typing import NDArray
+
+from grainpocket.core.listen.bands import COARSE, Bands, Levels
+from grainpocket.core.listen.layers import Layers, load
+
+OUTPUTS = ("onset", "kick", "snare", "hat", "perc", "tonal", "vocal")
+ROLES = OUTPUTS[1:]
+# Frames of 5 ms about the candidate, first to last (left out); each group is one look.
+_LOOKS = (
+    (-40, -24), (-24, -14), (-14, -9), (-9, -6), (-6, -5), (-5, -4), (-4, -3), (-3, -2), (-2, -1), (-1, 0), (0, 1), (1, 2), (2, 3),
+    (3, 4), (4, 6), (6, 9), (9, 13), (13, 20), (20, 36),
+)  # fmt: skip
+FEATURES = len(_LOOKS) * COARSE + 2
+_FLOOR_DB, _BLOCK = -80.0, 4096
+Probabilities = NDArray[np.float32]
+
+
+def features(bands: Bands, frames: NDArray[np.int64], heights: NDArray[np.float64]) -> Levels:
+    """(k, FEATURES): decibels over the floor of every look and band, scaled to about 0..1; then the peak's own height and
+    the loudest level of all, so that the rest can be judged relative to it."""
+    level = np.maximum(20 * np.log10(bands.coarse + 1e-9), _FLOOR_DB) / -_FLOOR_DB + 1
+    before, after = -_LOOKS[0][0], _LOOKS[-1][1]
+    padded = np.pad(level, ((before, after), (0, 0)))
+    total = np.vstack((np.zeros((1, COARSE)), np.cumsum(padded, axis=0, dtype=np.float64)))
+    at = frames + before
+    out = np.empty((len(frames), FEATURES), np.float32)
+    for i, (first, last) in enumerate(_LOOKS):
+        out[:, i * COARSE : (i + 1) * COARSE] = (total[at + last] - total[at + first]) / (last - first)
+    out[:, -2] = np.minimum(heights, 6.0) / 3
+    out[:, -1] = out[:, :-2].max(axis=1)
+    return out
+
+
+@functools.cache
+def network() -> Layers:
+    return load("judge.npz")
+
+
+def judge(bands: Bands, frames: NDArray[np.int64], heights: NDArray[np.float64]) -> Probabilities:
+    """(k, len(OUTPUTS)) for candidates at `frames`, whose flux stands `heights` over its surroundings."""
+    out = np.empty((len(frames), len(OUTPUTS)), np.float32)
+    for first in range(0, len(frames), _BLOCK):
+        part = slice(first, first + _BLOCK)
+        score = network()(features(bands, frames[part], heights[part]))
+        out[part] = 1 / (1 + np.exp(-np.clip(score, -30, 30)))
+    return out

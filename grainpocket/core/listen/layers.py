@@ -1,0 +1,39 @@
+"""Small networks of plain layers, run with numpy. Weights ship with the program; see training/listen."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from importlib import resources
+
+import numpy as np
+from numpy.typing import NDArray
+
+Table = NDArray[np.float32]
+
+
+@dataclass(frozen=True)
+class Layers:
+    """weights, biases: of each layer, rectified between; mean, scale: of the features."""
+
+    weights: tuple[Table, ...]
+    biases: tuple[Table, ...]
+    mean: Table
+    scale: Table
+
+    def __call__(self, x: Table) -> Table:
+        """(k, features) to (k, outputs), before any squashing."""
+        y = (x - self.mean) / self.scale
+        for i, (weight, bias) in enumerate(zip(self.weights, self.biases, strict=True)):
+            y = y @ weight + bias
+            if i < len(self.weights) - 1:
+                y = np.maximum(y, 0)
+        return np.asarray(y, np.float32)
+
+
+def load(name: str) -> Layers:
+    """From a file of this folder with arrays w0, b0, w1, b1, ..., mean, scale."""
+    with resources.files("grainpocket.core.listen").joinpath(name).open("rb") as file, np.load(file) as data:
+        count = sum(1 for key in data if key.startswith("w"))
+        layers = [(data[f"w{i}"].astype(np.float32), data[f"b{i}"].astype(np.float32)) for i in range(count)]
+        mean, scale = data["mean"].astype(np.float32), data["scale"].astype(np.float32)
+    return Layers(tuple(w for w, _ in layers), tuple(b for _, b in layers), mean, scale)

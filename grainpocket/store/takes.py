@@ -1,0 +1,77 @@
+"""Takes that are being recorded: raw frames on disk as they come, and a note of where they belong.
+
+<root>/<take>.f32   interleaved stereo float32
+<root>/<take>.json  pocket, name, rate
+"""
+
+from __future__ import annotations
+
+import json
+import os
+import time
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import soundfile as sf
+
+from grainpocket.core.sound.audio import Samples
+
+FRAME = 8
+_BLOCK = 1 << 16
+
+
+class TakeStore:
+    def __init__(self, root: Path) -> None:
+        self.root = root
+
+    def begin(self, take: str, pocket: str, name: str, rate: int) -> None:
+        self.root.mkdir(parents=True, exist_ok=True)
+        (self.root / f"{take}.json").write_text(json.dumps({"pocket": pocket, "name": name, "rate": rate}))
+        (self.root / f"{take}.f32").touch()
+
+    def about(self, take: str) -> dict[str, Any]:
+        """Raises KeyError when there is no such take."""
+        try:
+            return dict(json.loads((self.root / f"{take}.json").read_text()))
+        except FileNotFoundError as error:
+            raise KeyError(take) from error
+
+    def add(self, take: str, block: Samples, most: int) -> int:
+        """Append (n, 2) float32, up to `most` frames in all; what is not a number becomes silence. Returns the frames kept."""
+        file = self.root / f"{take}.f32"
+        if not file.exists():
+            raise KeyError(take)
+        have = file.stat().st_size // FRAME
+        clean = np.nan_to_num(block[: max(0, most - have)], nan=0.0, posinf=0.0, neginf=0.0)
+        with file.open("ab") as out:
+            out.write(np.ascontiguousarray(clean, "<f4").tobytes())
+            out.flush()
+            os.fsync(out.fileno())
+        return have + len(clean)
+
+    def finish(self, take: str, target: Path) -> None:
+        """Write it as a WAV at `target`, and let the take go. Raises KeyError."""
+        about = self.about(take)
+        raw = self.root / f"{take}.f32"
+        target.parent.mkdir(parents=True, exist_ok=True)
+        part = target.with_suffix(".part")
+        with sf.SoundFile(str(part), "w", about["rate"], 2, subtype="FLOAT", format="WAV") as out, raw.open("rb") as data:
+            while piece := data.read(_BLOCK * FRAME):
+                out.write(np.frombuffer(piece[: len(piece) // FRAME * FRAME], "<f4").reshape(-1, 2))
+        part.rename(target)
+        raw.unlink()
+        (self.root / f"{take}.json").unlink()
+
+    def left(self, older_than_s: float) -> list[str]:
+        """Takes that nothing was added to for so long, and that hold something; empty ones are removed."""
+        out: list[str] = []
+        for file in self.root.glob("*.f32"):
+            if time.time() - file.stat().st_mtime < older_than_s:
+                continue
+            if file.stat().st_size >= FRAME:
+                out.append(file.stem)
+            else:
+                file.unlink()
+                file.with_suffix(".json").unlink(missing_ok=True)
+        return out

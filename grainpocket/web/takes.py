@@ -1,0 +1,89 @@
+"""Recording from a line input: a take comes in second by second, so that a crash of the tab loses at most the last one."""
+
+from __future__ import annotations
+
+import errno
+import uuid
+
+import numpy as np
+import soundfile as sf
+from flask import Response, abort, request
+from flask_openapi3 import APIBlueprint, Tag
+from pydantic import BaseModel, Field
+
+from grainpocket.core.pocket import RATE
+from grainpocket.jobs.importing import clean_name
+from grainpocket.store.takes import TakeStore
+from grainpocket.web.answers import json_of
+from grainpocket.web.pockets import desk
+from grainpocket.web.schemas import Job, PocketPath, Problem, job_reply
+
+api = APIBlueprint("takes", __name__, url_prefix="/api", abp_tags=[Tag(name="takes")])
+FULL = "The disk is full: the recording stops here. What was recorded before is kept."
+
+
+class NewTake(BaseModel):
+    name: str = Field(min_length=1, max_length=80)
+    rate: int = Field(default=RATE, ge=8000, le=192000)
+
+
+class Take(BaseModel):
+    """frames: how many are on disk."""
+
+    id: str
+    frames: int
+
+
+class TakePath(PocketPath):
+    take: str = Field(pattern=r"^[0-9a-f]{32}$")
+
+
+def _takes() -> TakeStore:
+    return TakeStore(desk().settings.takes)
+
+
+@api.post("/pockets/<pocket>/takes", responses={201: Take, 404: Problem, 507: Problem})
+def begin_take(path: PocketPath, body: NewTake) -> Response:
+    """Begin to record. Stereo float32 blocks follow."""
+    desk().pockets.load(path.pocket)
+    take = uuid.uuid4().hex
+    with _Room():
+        _takes().begin(take, path.pocket, clean_name(body.name, 80) or "Take", body.rate)
+    return json_of(Take(id=take, frames=0), 201)
+
+
+@api.post("/pockets/<pocket>/takes/<take>/blocks", responses={200: Take, 404: Problem, 413: Problem, 507: Problem})
+def add_block(path: TakePath) -> Response:
+    """The next stretch: interleaved stereo float32, little-endian, is the body."""
+    data = request.get_data()
+    if len(data) % 8:
+        abort(422, "A block is whole frames of two float32 each.")
+    most = int(desk().settings.most_minutes * 60 * RATE)
+    with _Room():
+        frames = _takes().add(path.take, np.frombuffer(data, "<f4").reshape(-1, 2), most)
+    return json_of(Take(id=path.take, frames=frames))
+
+
+@api.post("/pockets/<pocket>/takes/<take>/end", responses={202: Job, 404: Problem, 422: Problem, 507: Problem})
+def end_take(path: TakePath) -> Response:
+    """No more: the take becomes a find. The answer is the job that brings it in."""
+    with _Room():
+        about = _takes().about(path.take)
+        job_id = uuid.uuid4().hex
+        _takes().finish(path.take, desk().settings.uploads / job_id)
+    name = f"{about['name']}.wav"
+    row = desk().jobs.create(about["pocket"], "import", about["name"], {"name": name}, job_id)
+    desk().enqueue(job_id)
+    return json_of(job_reply(row), 202)
+
+
+class _Room:
+    """A full disk, said plainly."""
+
+    def __enter__(self) -> None:
+        return None
+
+    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: object) -> None:
+        full = isinstance(error, OSError) and error.errno == errno.ENOSPC
+        if full or isinstance(error, sf.LibsndfileError):
+            abort(507, FULL)

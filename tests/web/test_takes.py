@@ -1,0 +1,76 @@
+"""Recording: blocks that come in while it goes on, and what is left when it is broken off."""
+
+from __future__ import annotations
+
+import os
+from pathlib import Path
+
+import numpy as np
+import soundfile as sf
+
+from tests.signals import RATE, drum_loop
+from tests.web.conftest import HOST, Api
+
+LOOP = drum_loop().samples
+
+
+def begin(api: Api, name: str = "Take") -> str:
+    return str(api.post(f"/api/pockets/{api.id}/takes", {"name": name, "rate": RATE}, 201)["id"])
+
+
+def add(api: Api, take: str, block: np.ndarray, status: int = 200) -> dict:
+    path = f"/api/pockets/{api.id}/takes/{take}/blocks"
+    answer = api.client.post(path, data=np.ascontiguousarray(block, "<f4").tobytes(), headers=HOST)
+    assert answer.status_code == status, answer.text
+    return dict(answer.json)
+
+
+def test_a_take_becomes_a_find_sample_for_sample(api: Api) -> None:
+    take = begin(api, "Kettle")
+    sent = 0
+    for first in range(0, len(LOOP), 8192):
+        block = LOOP[first : first + 8192]
+        sent += len(block)
+        assert add(api, take, block)["frames"] == sent
+    job = api.post(f"/api/pockets/{api.id}/takes/{take}/end", status=202)
+    api.worker.run(job["id"])
+    assert api.get(f"/api/jobs/{job['id']}")["state"] == "done"
+    source = api.state["pocket"]["sources"]["s1"]
+    assert (source["name"], source["frames"]) == ("Kettle", len(LOOP))
+    heard, _ = sf.read(api.worker.audio.root / source["audio"] / "audio.wav", dtype="float32")
+    np.testing.assert_array_equal(heard, LOOP)
+    assert list(api.worker.settings.takes.iterdir()) == []
+
+
+def test_a_take_that_was_broken_off_comes_in_by_itself(api: Api) -> None:
+    take = begin(api)
+    add(api, take, LOOP[:30000])
+    raw: Path = api.worker.settings.takes / f"{take}.f32"
+    api.worker.recover()
+    assert raw.exists(), "it may still be going on"
+    old = raw.stat().st_mtime - 3600
+    os.utime(raw, (old, old))
+    empty = begin(api)
+    os.utime(api.worker.settings.takes / f"{empty}.f32", (old, old))
+    api.worker.recover()
+    (job,) = api.get(f"/api/pockets/{api.id}/jobs")["jobs"]
+    api.worker.run(job["id"])
+    source = api.state["pocket"]["sources"]["s1"]
+    assert (source["name"], source["frames"]) == ("Take, broken off", 30000)
+    assert list(api.worker.settings.takes.iterdir()) == []
+
+
+def test_blocks_that_are_none(api: Api) -> None:
+    take = begin(api)
+    bad = np.array([[np.nan, np.inf], [0.5, -0.5]], np.float32)
+    assert add(api, take, bad)["frames"] == 2
+    path = f"/api/pockets/{api.id}/takes/{take}/blocks"
+    assert api.client.post(path, data=b"12345", headers=HOST).status_code == 422
+    add(api, "0" * 32, bad, 404)
+    api.post(f"/api/pockets/{api.id}/takes/{'0' * 32}/end", status=404)
+    api.post("/api/pockets/nowhere/takes", {"name": "x"}, 404)
+    api.post(f"/api/pockets/{api.id}/takes", {"name": "", "rate": RATE}, 422)
+    job = api.post(f"/api/pockets/{api.id}/takes/{take}/end", status=202)
+    api.worker.run(job["id"])
+    heard, _ = sf.read(api.worker.audio.root / api.state["pocket"]["sources"]["s1"]["audio"] / "audio.wav", dtype="float32")
+    np.testing.assert_array_equal(heard, [[0, 0], [0.5, -0.5]])
