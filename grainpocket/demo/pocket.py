@@ -6,12 +6,14 @@ import json
 import shutil
 from collections.abc import Callable, Iterable
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
 from grainpocket.core.chop.cuts import slices
 from grainpocket.core.edits import EditModel
 from grainpocket.core.edits.cutting import NameSlice
+from grainpocket.core.edits.gridding import TakeTempo
 from grainpocket.core.edits.padding import SetPads, SlicesToPads
 from grainpocket.core.edits.patterns import AddPattern, OriginalRhythm, PutHits, SetPattern
 from grainpocket.core.edits.pocket_wide import AddSource
@@ -56,8 +58,10 @@ def demo_pocket(store: AudioStore, most_minutes: float = 30) -> Pocket:
             pocket = edit.apply(pocket, store)
 
     make(_added(name, store, most_minutes) for name in RECORDS)
+    truth = json.loads((AUDIO / "truth.json").read_text())
+    make(_counted(pocket, store, truth))
     dockside = next(s for s in pocket.sources.values() if s.name == "Dockside break")
-    make(_named(dockside, json.loads((AUDIO / "truth.json").read_text())["Dockside break"]["hits"], pocket.rate))
+    make(_named(dockside, truth["Dockside break"]["hits"], pocket.rate))
     dockside = pocket.sources[dockside.id]
     make([SlicesToPads(source=dockside.id, cuts=tuple(_one_of_each(dockside)), first=0)])
     make([OriginalRhythm(source=dockside.id)])
@@ -68,6 +72,16 @@ def demo_pocket(store: AudioStore, most_minutes: float = 30) -> Pocket:
     make(_tonal_page(pocket, hum, keys))
     make(_own_pattern(pocket))
     return pocket
+
+
+def _counted(pocket: Pocket, store: AudioStore, truth: dict[str, Any]) -> Iterable[EditModel]:
+    """Where a record may be counted in two ways, the one it was played in: as a musician would choose it."""
+    for source in pocket.sources.values():
+        bpm = truth.get(source.name, {}).get("bpm")
+        tempi = store.hearing(source.audio).tempi
+        near = [i for i, t in enumerate(tempi) if bpm and abs(t.bpm / bpm - 1) < 0.01]
+        if near and near[0] > 0:
+            yield TakeTempo(source=source.id, candidate=near[0])
 
 
 def _added(name: str, store: AudioStore, most_minutes: float) -> AddSource:

@@ -23,7 +23,8 @@ LONGEST_STRETCH_S, LONGEST_SOUND_S, LEAST_S = 1800, 20, 0.5
 
 
 class Transients(BaseModel):
-    """at: sample positions; strength: how likely each is real, 0..1; roles: all that is likely to begin there."""
+    """at: sample positions; strength: 0..1, below a half doubtful, above it how hard it is hit; roles: all that is likely to
+    begin there."""
 
     at: list[int]
     strength: list[float]

@@ -1898,7 +1898,8 @@ export interface components {
         };
         /**
          * Transients
-         * @description at: sample positions; strength: how likely each is real, 0..1; roles: all that is likely to begin there.
+         * @description at: sample positions; strength: 0..1, below a half doubtful, above it how hard it is hit; roles: all that is likely to
+         *     begin there.
          */
         Transients: {
             /** At */

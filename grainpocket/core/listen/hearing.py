@@ -20,8 +20,8 @@ from grainpocket.core.sound.audio import Samples, db_of
 
 VERSION = "2"
 BEGIN_SHARE = 0.01
-# Strengths between these are reached by the sensitivity control; below the lower one is noise.
-LEAST_SENSITIVE, MOST_SENSITIVE, CLEAR = 0.97, 0.03, 0.5
+# The strength that a transient needs at the least, the middle and the most sensitive.
+LEAST_SENSITIVE, CLEAR, MOST_SENSITIVE = 0.97, 0.5, 0.03
 # Under this there is no harmony to speak of, and the tuning of noise means nothing.
 LEAST_TUNED_S = 1.0
 
@@ -50,7 +50,8 @@ class Hearing:
             "frames": self.frames,
             "rate": self.rate,
             "at": self.onsets.at.tolist(),
-            "strength": [round(float(s), 4) for s in self.onsets.strength],
+            "likely": [round(float(s), 4) for s in self.onsets.likely],
+            "hard": [round(float(s), 3) for s in self.onsets.hard],
             "roles": np.round(self.onsets.roles * 255).astype(int).tolist(),
             "tempi": [asdict(t) for t in self.tempi],
             "peak_db": self.peak_db,
@@ -64,7 +65,13 @@ class Hearing:
     @staticmethod
     def from_json(data: dict[str, Any]) -> Hearing:
         roles = np.array(data["roles"], np.float32).reshape(len(data["at"]), len(ROLES)) / np.float32(255)
-        onsets = Onsets(np.array(data["at"], np.int64), np.array(data["strength"], np.float32), data["rate"], roles)
+        onsets = Onsets(
+            np.array(data["at"], np.int64),
+            np.array(data["likely"], np.float32),
+            data["rate"],
+            roles,
+            np.array(data["hard"], np.float32),
+        )
         loud = data["loudness"]
         return Hearing(
             frames=data["frames"],
@@ -122,7 +129,6 @@ def listen_to(samples: Samples, rate: int, sharper: bool = False) -> tuple[Tempo
 
 
 def threshold(sensitivity: float) -> float:
-    """How likely a transient must be to be real at a sensitivity of 0 (only the surest) to 1 (everything): evenly spaced in
-    log odds, the middle at even odds."""
-    low, high = (np.log(p / (1 - p)) for p in (MOST_SENSITIVE, LEAST_SENSITIVE))
-    return float(1 / (1 + np.exp(-(high + (low - high) * sensitivity))))
+    """The strength a transient needs at a sensitivity of 0 (only the hardest hits) by 0.5 (all that are likely real) to 1
+    (everything that might be one)."""
+    return float(np.interp(sensitivity, (0.0, 0.5, 1.0), (LEAST_SENSITIVE, CLEAR, MOST_SENSITIVE)))

@@ -83,7 +83,13 @@ def hypotheses(seen: Evidence) -> list[Hypothesis]:
     known = readings(seen)
     if not known:
         return []
-    rows = [(reading, i, part) for reading in known for i, part in enumerate(table(seen, reading))]
+    # A trimmed loop has whole bars.
+    rows = [
+        (reading, i, part)
+        for reading in known
+        for i, part in enumerate(table(seen, reading))
+        if reading.loop_quarters is None or reading.loop_quarters % METRES[i][1] == 0
+    ]
     scores = network()(np.vstack([part for _, _, part in rows]))[:, 0].astype(np.float64)
     share = np.exp(scores - scores.max())
     share /= share.sum()

@@ -22,18 +22,26 @@ LEAST_GAP_S = 0.025
 FLOOR, FLOOR_SHARE, REGIONS = 2e-4, 1.0, 5
 # Less likely than this, and nobody will ever ask for it.
 LEAST = 0.02
+REAL, HARD_S, HARD_RANGE_DB = 0.5, 0.03, 36.0
 _LAG, _BLOCK, _RISE = 2, 2048, 0.05
 
 
 @dataclass(frozen=True)
 class Onsets:
-    """at: (k,) int64 sample positions, rising; strength: (k,) float32, how likely each is real, 0..1; roles: (k, 6)
-    float32, how likely each of ROLES begins there; rate: samples a second."""
+    """at: (k,) int64 sample positions, rising; likely: (k,) float32, probability that each is real; rate: samples a second;
+    roles: (k, 6) float32, how likely each of ROLES begins there; hard: (k,) float32, how loud each is beside the loudest, 1
+    and 36 dB less 0."""
 
     at: NDArray[np.int64]
-    strength: NDArray[np.float32]
+    likely: NDArray[np.float32]
     rate: int
     roles: NDArray[np.float32]
+    hard: NDArray[np.float32]
+
+    @property
+    def strength(self) -> NDArray[np.float32]:
+        """(k,) 0..1: below a half it is doubtful that anything begins; above, how hard it is hit."""
+        return np.where(self.likely < REAL, self.likely, np.float32(REAL) + np.float32(1 - REAL) * self.hard)
 
     @property
     def seconds(self) -> NDArray[np.float64]:
@@ -43,11 +51,12 @@ class Onsets:
         return self.at[self.strength >= threshold]
 
     def only(self, keep: NDArray[np.bool_]) -> Onsets:
-        return Onsets(self.at[keep], self.strength[keep], self.rate, self.roles[keep])
+        return Onsets(self.at[keep], self.likely[keep], self.rate, self.roles[keep], self.hard[keep])
 
 
 def nothing(rate: int) -> Onsets:
-    return Onsets(np.zeros(0, np.int64), np.zeros(0, np.float32), rate, np.zeros((0, len(ROLES)), np.float32))
+    none = np.zeros(0, np.float32)
+    return Onsets(np.zeros(0, np.int64), none, rate, np.zeros((0, len(ROLES)), np.float32), none)
 
 
 def detect(samples: Samples, rate: int, progress: Progress = no_progress) -> Onsets:
@@ -70,7 +79,7 @@ def detect_in(bands: Bands, samples: Samples, progress: Progress = no_progress) 
     keep = likely[:, 0] >= LEAST
     frames, likely = frames[keep], likely[keep]
     at = attack_starts(samples, rate, frames * bands.hop, progress)
-    return _one_each(at, likely, rate)
+    return _one_each(at, likely, samples, rate)
 
 
 def candidates(bands: Bands, count: int) -> tuple[NDArray[np.int64], NDArray[np.float64]]:
@@ -80,7 +89,7 @@ def candidates(bands: Bands, count: int) -> tuple[NDArray[np.int64], NDArray[np.
     return _peaks(novelty[: max(1, (count - int(bands.rate * LEAST_GAP_S)) // bands.hop)])
 
 
-def _one_each(at: NDArray[np.int64], likely: NDArray[np.float32], rate: int) -> Onsets:
+def _one_each(at: NDArray[np.int64], likely: NDArray[np.float32], samples: Samples, rate: int) -> Onsets:
     """One onset for each attack: of two findings closer than the least gap the likelier stays, with the roles of both."""
     order = np.argsort(at, kind="stable")
     gap = int(rate * LEAST_GAP_S)
@@ -97,7 +106,16 @@ def _one_each(at: NDArray[np.int64], likely: NDArray[np.float32], rate: int) -> 
     if not places:
         return nothing(rate)
     table = np.array(rows)
-    return Onsets(np.array(places, np.int64), table[:, 0].copy(), rate, table[:, 1:].copy())
+    where = np.array(places, np.int64)
+    return Onsets(where, table[:, 0].copy(), rate, table[:, 1:].copy(), _hardness(where, samples, rate))
+
+
+def _hardness(at: NDArray[np.int64], samples: Samples, rate: int) -> NDArray[np.float32]:
+    size = int(rate * HARD_S)
+    view = np.lib.stride_tricks.sliding_window_view(np.pad(samples, (0, size)), size)
+    peaks = np.concatenate([np.abs(view[at[i : i + _BLOCK]]).max(axis=1) for i in range(0, len(at), _BLOCK)])
+    db = 20 * np.log10(np.maximum(peaks, 1e-9) / max(float(peaks.max()), 1e-9))
+    return np.asarray(np.clip(1 + db / HARD_RANGE_DB, 0, 1), np.float32)
 
 
 def flux(bands: Levels) -> NDArray[np.float32]:

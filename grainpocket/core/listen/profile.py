@@ -57,8 +57,8 @@ class Reading:
 
 
 def evidence(onsets: Onsets, chroma: Chroma | None, seconds: float, clear: float = 0.3) -> Evidence:
-    keep = onsets.strength >= clear
-    strength = onsets.strength[keep].astype(np.float64)
+    keep = onsets.likely >= clear
+    strength = onsets.likely[keep].astype(np.float64)
     role = {name: onsets.roles[keep, i].astype(np.float64) for i, name in enumerate(ROLES)}
     kinds = np.stack((strength, role["kick"], role["snare"], np.maximum(role["hat"], role["perc"] * 0.5), role["tonal"]), axis=1)
     moved, at = changes(chroma) if chroma is not None else (np.zeros(0), np.zeros(0))

@@ -23,7 +23,7 @@ RELATED = (2.0, 0.5, 1.5, 2 / 3, 3.0, 1 / 3, 0.75, 4 / 3)
 _SAME = 0.03
 # How far the tempo of a drifting performance may stray from its median, and how many steps to look at.
 STRAY, STEPS = 0.07, 57
-LOCAL_S, LOCAL_STEP_S = 3.0, 2.0
+LOCAL_S, LOCAL_STEP_S, BENDS = 3.0, 2.0, 3
 _ROUGH = 0.006
 
 Row = NDArray[np.float64]
@@ -158,13 +158,20 @@ def _eased(x: Row) -> Row:
 def _settled(t: Row, near: Row, weight: Row, centres: Row, places: Row, steady: bool) -> Beat:
     """Correct the places by the phase that the onsets show in every window, first on coarse divisions, then on fine ones."""
     rough = 0.0
-    for division in _finer(t, near, places, centres):
+    there = np.where(weight > 1e-3, (near @ t) / weight, centres)
+    middles = np.maximum.accumulate(there + np.arange(len(there)) * 1e-6)
+    divisions = _finer(t, near, places, centres)
+    # A window's mean lags where the tempo bends; what it still misses by is found by asking again.
+    for division in divisions if steady else [*divisions, *divisions[-1:] * BENDS]:
         u = _line(t, centres, places)
         phasor = near @ np.exp(2j * np.pi * division * u) / weight
         if not steady:
             # A window without a clear pulse takes its neighbours' phase.
             phasor = np.convolve(np.pad(phasor, 1, mode="edge"), (0.25, 0.5, 0.25), "valid")
         late = np.unwrap(np.angle(phasor)) / (2 * np.pi * division)
+        if not steady:
+            # What a window tells is true of the middle of its onsets, which at the ends is not its own.
+            late = _line(centres, middles, late)
         trust = np.abs(phasor) * np.sqrt(weight)
         slope, offset = _straight(centres, late, trust)
         rest = late - (offset + slope * centres)

@@ -13,7 +13,7 @@ from grainpocket.core.pocket import Role
 
 # Of several that are likely, the one a musician would call it by: a kick under a hat is a kick.
 ORDER: tuple[Role, ...] = ("kick", "snare", "vocal", "tonal", "perc", "hat")
-LIKELY, LEAST = 0.5, 0.25
+LIKELY, LEAST = 0.4, 0.25
 assert set(get_args(Role)) == set(ROLES) == set(ORDER)
 
 

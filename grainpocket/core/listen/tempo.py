@@ -12,9 +12,9 @@ from grainpocket.core.listen.metre import Hypothesis, gathered, hypotheses
 from grainpocket.core.listen.profile import Evidence, Reading
 
 # However sure the first one is, a musician wants to see what else it might be.
-MOST, SHOWN, LEAST_SHARE = 5, 3, 0.005
+MOST, SHOWN, LEAST_SHARE, USUAL_BARS, SHORT_S = 5, 3, 0.005, (1, 2, 4, 8), 16.0
 # A pulse is one when its onsets gather more than those of noise would at the best of many tempi (Rayleigh's test).
-LEAST_GATHER, LEAST_RAYLEIGH = 0.25, 6.0
+LEAST_GATHER, LEAST_RAYLEIGH, LOOP_RAYLEIGH = 0.25, 6.0, 4.0
 LEAD_S = 0.0008
 _RELATIONS = ((0.5, "half"), (2.0, "double"), (1 / 3, "third"), (3.0, "triple"), (2 / 3, "two thirds"), (1.5, "three halves"),
               (0.75, "three quarters"), (4 / 3, "four thirds"))  # fmt: skip
@@ -53,11 +53,14 @@ def candidates(seen: Evidence, rate: int) -> list[Tempo]:
         key = id(h.reading)
         best.setdefault(key, h)
         share[key] = share.get(key, 0.0) + h.likely
-    ranked = sorted(best.values(), key=lambda h: -share[id(h.reading)])[:MOST]
+    ranked = sorted(best.values(), key=lambda h: -share[id(h.reading)])
     out: list[Tempo] = []
-    for h in ranked:
-        if len(out) >= SHOWN and share[id(h.reading)] < LEAST_SHARE:
-            break
+    for i, h in enumerate(ranked):
+        loop = h.reading.loop_quarters is not None and h.reading.loop_quarters // h.quarters in USUAL_BARS
+        shown = i < SHOWN or (i < MOST and share[id(h.reading)] >= LEAST_SHARE)
+        # Whatever else a short loop may be, it may be one of the usual lengths.
+        if not shown and not (loop and seen.seconds < SHORT_S):
+            continue
         out.append(_tempo(h, share[id(h.reading)], seen, rate, out[0].bpm if out else None))
     return out
 
@@ -66,7 +69,9 @@ def _is_pulse(seen: Evidence, reading: Reading) -> bool:
     """Whether the onsets crowd round the beats, or their divisions, more than chance would have it."""
     count = float(seen.w.sum()) ** 2 / max(float((seen.w**2).sum()), 1e-9)
     best = max(gathered(seen, reading))
-    return best >= LEAST_GATHER and count * best**2 >= min(LEAST_RAYLEIGH, 0.75 * count)
+    # A length of whole bars speaks for a loop too.
+    needed = LEAST_RAYLEIGH if reading.loop_quarters is None else LOOP_RAYLEIGH
+    return best >= LEAST_GATHER and count * best**2 >= min(needed, 0.75 * count)
 
 
 def _tempo(h: Hypothesis, share: float, seen: Evidence, rate: int, first: float | None) -> Tempo:
