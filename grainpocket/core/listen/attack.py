@@ -97,16 +97,36 @@ def _prediction_error(x: Wave, s: _Scale, learn_to: Index) -> Wave:
     where the predictor is learnt."""
     count = s.learn + s.pick_before + s.pick_after + s.rise
     rows = _rows(x, learn_to - s.learn - ORDER, ORDER + count)
-    past = np.lib.stride_tricks.sliding_window_view(rows[:, : ORDER + s.learn - 1], ORDER, axis=1)[:, ORDER:]
-    target = rows[:, 2 * ORDER : ORDER + s.learn]
-    gram = np.matmul(past.transpose(0, 2, 1), past)
+    whole = _covariance(rows[:, ORDER : ORDER + s.learn])
+    # Seen from the sample to be foretold, the past runs backwards; the weights are wanted oldest first.
+    gram, cross = whole[:, 1:, 1:].copy(), whole[:, 1:, 0]
     trace = np.trace(gram, axis1=1, axis2=2)
     gram[:, np.arange(ORDER), np.arange(ORDER)] += (1e-6 * trace / ORDER + 1e-12)[:, None]
-    weights = np.linalg.solve(gram, np.matmul(past.transpose(0, 2, 1), target[:, :, None]))[:, :, 0]
+    weights = np.linalg.solve(gram, cross[:, :, None])[:, ::-1, 0]
     error = rows[:, ORDER:].copy()
     for k in range(ORDER):
         error -= weights[:, k : k + 1] * rows[:, k : k + count]
     return np.asarray(error)
+
+
+def _covariance(x: Wave) -> Wave:
+    """(k, ORDER + 1, ORDER + 1): sums over n of x[n - i] x[n - j], n from ORDER to the end of each row.
+
+    Only the first row is summed; every other entry follows from the one before it on its diagonal by what enters and what
+    leaves (Rabiner & Schafer, "Digital Processing of Speech Signals", 1978, 8.1.2).
+    """
+    last = x.shape[1]
+    out = np.empty((len(x), ORDER + 1, ORDER + 1))
+    head = x[:, ORDER:]
+    for j in range(ORDER + 1):
+        out[:, 0, j] = np.einsum("kn,kn->k", head, x[:, ORDER - j : last - j])
+    begin, end = x[:, ORDER - 1 :: -1][:, :ORDER], x[:, last - 1 : last - 1 - ORDER : -1]
+    for i in range(ORDER):
+        rest = slice(i, ORDER)
+        out[:, i + 1, i + 1 :] = out[:, i, i:-1] + begin[:, i : i + 1] * begin[:, rest] - end[:, i : i + 1] * end[:, rest]
+    for i in range(ORDER + 1):
+        out[:, i:, i] = out[:, i, i:]
+    return out
 
 
 def _swelling(x: Wave, start: Index, s: _Scale) -> Index:

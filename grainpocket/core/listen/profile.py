@@ -87,9 +87,9 @@ def readings(seen: Evidence) -> list[Reading]:
     if len(seen.t) < FEWEST:
         return []
     out: list[Reading] = []
-    loops = _loop_tempi(seen)
+    loops, windows = _loop_tempi(seen), pulse.Windows(seen.t, seen.w, seen.seconds)
     for bpm in pulse.tempi(seen.t, seen.w):
-        beat = pulse.follow(seen.t, seen.w, bpm, seen.seconds)
+        beat = pulse.follow(seen.t, seen.w, bpm, seen.seconds, windows)
         slip = [(abs(seen.seconds - q * 60 / beat.bpm), q) for q in loops]
         near = min(slip, default=(1.0, 0))
         if beat.steady and near[0] < LOOP_SLIP_S:

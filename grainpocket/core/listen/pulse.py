@@ -9,6 +9,7 @@ still be found; the phase of that vector, window by window, then says by how muc
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -22,8 +23,8 @@ MOST = 14
 RELATED = (2.0, 0.5, 1.5, 2 / 3, 3.0, 1 / 3, 0.75, 4 / 3)
 _SAME = 0.03
 # How far the tempo of a drifting performance may stray from its median, and how many steps to look at.
-STRAY, STEPS = 0.07, 57
-LOCAL_S, LOCAL_STEP_S, BENDS = 3.0, 2.0, 3
+STRAY, STEPS = 0.07, 43
+LOCAL_S, LOCAL_STEP_S, BENDS, FAR = 3.0, 2.0, 3, 4.0
 _ROUGH = 0.006
 
 Row = NDArray[np.float64]
@@ -111,17 +112,31 @@ def _spectrum(t: Row, w: Row) -> tuple[Row, Row]:
     return np.arange(len(strength)) * TRAIN_HZ / (size * 4), strength
 
 
-def follow(t: Row, w: Row, bpm: float, seconds: float) -> Beat:
+class Windows:
+    """Stretches of time that overlap, and how much each onset weighs in each: made once for all tempi of a recording."""
+
+    def __init__(self, t: Row, w: Row, seconds: float) -> None:
+        from scipy.sparse import csr_array
+
+        self.centres = np.arange(0.0, max(seconds, LOCAL_STEP_S) + LOCAL_STEP_S, LOCAL_STEP_S)
+        away = (self.centres[:, None] - t[None]) / LOCAL_S
+        self.near = csr_array(np.where(np.abs(away) < FAR, np.exp(-0.5 * away**2) * w, 0.0))
+        self.weight = np.maximum(self.near @ np.ones(len(t)), 1e-9)
+
+
+def follow(t: Row, w: Row, bpm: float, seconds: float, windows: Windows | None = None) -> Beat:
     """The beat near `bpm` that the onsets keep, its places right up to a constant (see `align`)."""
     period = 60 / bpm
-    centres = np.arange(0.0, max(seconds, LOCAL_STEP_S) + LOCAL_STEP_S, LOCAL_STEP_S)
-    near = np.exp(-0.5 * ((centres[:, None] - t[None]) / LOCAL_S) ** 2) * w
-    weight = np.maximum(near.sum(axis=1), 1e-9)
+    windows = windows or Windows(t, w, seconds)
+    centres, near, weight = windows.centres, windows.near, windows.weight
     r = np.linspace(-STRAY, STRAY, STEPS)
     score = np.zeros((len(centres), STEPS))
+    # Steps of r are even, so that each column is the one before it, turned once more.
+    first, step = np.exp(-2j * np.pi / period * t * (1 + r[0])), np.exp(-2j * np.pi / period * t * (r[1] - r[0]))
     for d, share in DIVISIONS:
-        turn = np.exp(-2j * np.pi * d / period * t[:, None] * (1 + r))
-        score += share * np.abs(near @ turn)
+        turn = np.empty((len(t), STEPS), complex)
+        turn[:, 0], turn[:, 1:] = first**d, (step**d)[:, None]
+        score += share * np.abs(near @ np.cumprod(turn, axis=1))
     # Windows with nothing in them must not decide.
     steady_sum = score.sum(axis=0)
     path = _smooth_path(score)
@@ -155,7 +170,7 @@ def _eased(x: Row) -> Row:
     return np.asarray(0.25 * padded[:-2] + 0.5 * padded[1:-1] + 0.25 * padded[2:])
 
 
-def _settled(t: Row, near: Row, weight: Row, centres: Row, places: Row, steady: bool) -> Beat:
+def _settled(t: Row, near: Any, weight: Row, centres: Row, places: Row, steady: bool) -> Beat:
     """Correct the places by the phase that the onsets show in every window, first on coarse divisions, then on fine ones."""
     rough = 0.0
     there = np.where(weight > 1e-3, (near @ t) / weight, centres)
@@ -185,7 +200,7 @@ def _settled(t: Row, near: Row, weight: Row, centres: Row, places: Row, steady: 
     return Beat(centres, places, rough, bool(steady and rough < 4 * _ROUGH))
 
 
-def _finer(t: Row, near: Row, places: Row, centres: Row) -> list[int]:
+def _finer(t: Row, near: Any, places: Row, centres: Row) -> list[int]:
     """Divisions to settle on, coarse to fine: the clearest of the beat and the half, then the clearest of the rest."""
     u = _line(t, centres, places)
     clear = {d: float(np.abs(near @ np.exp(2j * np.pi * d * u)).sum()) for d in (1, 2, 3, 4)}
