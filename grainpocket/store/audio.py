@@ -73,7 +73,7 @@ class AudioWriter:
         at = 0
         with sf.SoundFile(str(self._folder / "audio.wav")) as file:
             for block in file.blocks(1 << 18, dtype="float32", always_2d=True):
-                out[at : at + len(block)] = block.mean(axis=1)
+                out[at : at + len(block)] = mono(block)
                 at += len(block)
         return out
 

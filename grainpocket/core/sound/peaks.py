@@ -69,7 +69,8 @@ class PeakBuilder:
         for i, sos in enumerate(self._filters):
             band, state = self._filter(sos, one, zi=self._states[i])
             self._states[i] = np.asarray(state, np.float32)
-            bands.append((np.asarray(band, np.float32).reshape(-1, BASE) ** 2).mean(axis=1))
+            rows = np.asarray(band, np.float32).reshape(-1, BASE)
+            bands.append(np.einsum("ij,ij->i", rows, rows) / np.float32(BASE))
         self._powers.append(np.stack(bands, axis=1).astype(np.float32))
 
 
