@@ -20,6 +20,7 @@ SCALARS = 13
 FEATURES = len(CHANNELS) * WIDEST + 3 * LAGS + SCALARS + len(METRES)
 LIKELY_BPM = 110.0
 DIVISIONS = (1, 2, 3, 4)
+USUAL_BARS, UNLIKELY_CHANCE, ELSEWHERE = (1, 2, 4, 8, 16), 2.5, -30.0
 
 
 @dataclass(frozen=True)
@@ -91,6 +92,7 @@ def hypotheses(seen: Evidence) -> list[Hypothesis]:
         if reading.loop_quarters is None or reading.loop_quarters % METRES[i][1] == 0
     ]
     scores = network()(np.vstack([part for _, _, part in rows]))[:, 0].astype(np.float64)
+    scores += np.concatenate([_of_loops(reading, METRES[i][1]) for reading, i, _ in rows])
     share = np.exp(scores - scores.max())
     share /= share.sum()
     out: list[Hypothesis] = []
@@ -101,6 +103,19 @@ def hypotheses(seen: Evidence) -> list[Hypothesis]:
         name, quarters = METRES[i]
         out.append(Hypothesis(reading, name, quarters, _centre(mine) / PARTS, float(mine.sum())))
     return sorted(out, key=lambda h: -h.likely)
+
+
+def _of_loops(reading: Reading, quarters: int) -> Row:
+    """What a trimmed loop adds to the scores of the places of its bar line: it begins on one, and that its length should be
+    a usual number of bars by chance is not likely."""
+    bins = quarters * PARTS
+    out = np.zeros(bins)
+    if reading.loop_quarters is not None:
+        away = np.minimum(np.arange(bins), bins - np.arange(bins))
+        out[away > 1] = ELSEWHERE
+        if reading.fits and reading.loop_quarters // quarters in USUAL_BARS:
+            out += UNLIKELY_CHANCE
+    return out
 
 
 def _centre(share: Row) -> float:

@@ -26,7 +26,7 @@ METRES = (("4/4", 4), ("3/4", 3), ("6/8", 3))
 WIDEST = max(q for _, q in METRES) * PARTS
 LONGEST_LOOP_S, LOOP_STARTS_S, LOOP_SLIP_S = 45.0, 0.05, 0.045
 LOOP_BARS = (1, 2, 3, 4, 6, 8, 12, 16)
-FEWEST = 4
+FEWEST, SAME = 4, 0.004
 Row = NDArray[np.float64]
 
 
@@ -50,10 +50,12 @@ class Evidence:
 
 @dataclass(frozen=True)
 class Reading:
-    """A tempo and its beat; loop_quarters: the whole number of quarter notes that a trimmed loop then lasts."""
+    """A tempo and its beat; loop_quarters: the whole number of quarter notes that a trimmed loop then lasts; fits: whether
+    the onsets came to that tempo by themselves, without being told the length."""
 
     beat: Beat
     loop_quarters: int | None
+    fits: bool = False
 
 
 def evidence(onsets: Onsets, chroma: Chroma | None, seconds: float, clear: float = 0.3) -> Evidence:
@@ -92,10 +94,10 @@ def readings(seen: Evidence) -> list[Reading]:
         beat = pulse.follow(seen.t, seen.w, bpm, seen.seconds, windows)
         slip = [(abs(seen.seconds - q * 60 / beat.bpm), q) for q in loops]
         near = min(slip, default=(1.0, 0))
-        if beat.steady and near[0] < LOOP_SLIP_S:
-            out.append(_as_loop(seen, near[1]))
-        else:
-            out.append(Reading(beat, None))
+        reading = _as_loop(seen, near[1], True) if beat.steady and near[0] < LOOP_SLIP_S else Reading(beat, None)
+        # Two first guesses may come to the same in the end.
+        if all(abs(np.log(reading.beat.bpm / r.beat.bpm)) > SAME for r in out):
+            out.append(reading)
     known = {r.loop_quarters for r in out}
     # In a short loop the pulse alone may mislead; its length does not.
     out += [_as_loop(seen, q) for q in loops if q not in known] if seen.seconds < 12 else []
@@ -110,10 +112,10 @@ def _loop_tempi(seen: Evidence) -> list[int]:
     return [n for n in sorted(quarters) if pulse.SLOWEST <= n * 60 / seen.seconds <= pulse.FASTEST]
 
 
-def _as_loop(seen: Evidence, quarters: int) -> Reading:
+def _as_loop(seen: Evidence, quarters: int, fits: bool = False) -> Reading:
     ends = np.array([0.0, seen.seconds])
     beat = Beat(ends, np.array([0.0, float(quarters)]), 0.0, True)
-    return Reading(beat, quarters)
+    return Reading(beat, quarters, fits)
 
 
 def fold(seen: Evidence, beat: Beat, quarters: int) -> Row:

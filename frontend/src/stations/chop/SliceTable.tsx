@@ -55,7 +55,7 @@ export function SliceTable({ source, rate }: { source: Source; rate: number }) {
                 key={mark.id}
                 mark={mark}
                 source={source}
-                at={grid ? position(beatsAt(grid, mark.start), grid.beatsPerBar) : (mark.start / rate).toFixed(3)}
+                at={grid ? position(Math.round(beatsAt(grid, mark.start) * 4) / 4, grid.beatsPerBar) : (mark.start / rate).toFixed(3)}
                 length={`${((mark.end - mark.start) / rate).toFixed(2)} s`}
                 name={cut?.name ?? ""}
                 role={cut?.role ? `${ROLES[cut.role].glyph} ${ROLES[cut.role].label}` : "–"}

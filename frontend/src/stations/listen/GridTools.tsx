@@ -46,7 +46,7 @@ export function GridTools({ source, rate }: { source: Source; rate: number }) {
       </Button>
       <span className="inline-flex items-center">
         {[-COARSE_MS, -FINE_MS, FINE_MS, COARSE_MS].map((ms) => (
-          <Button key={ms} disabled={!grid} className="-ml-px px-1.5 first:ml-0" aria-label={`Move the grid ${Math.abs(ms)} ms ${ms < 0 ? "earlier" : "later"}`} hint={`All lines ${Math.abs(ms)} ms ${ms < 0 ? "earlier" : "later"}`} onClick={() => nudge(ms)}>
+          <Button key={ms} disabled={!grid} className="-ml-px !px-1.5 first:ml-0" aria-label={`Move the grid ${Math.abs(ms)} ms ${ms < 0 ? "earlier" : "later"}`} hint={`All lines ${Math.abs(ms)} ms ${ms < 0 ? "earlier" : "later"}`} onClick={() => nudge(ms)}>
             {ms < 0 ? `◂${-ms}` : `${ms}▸`}
           </Button>
         ))}

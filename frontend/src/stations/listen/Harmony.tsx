@@ -45,7 +45,7 @@ export function Harmony({ source, hearing }: { source: Source; hearing: Hearing 
             {Math.abs(hearing.cents) < 1 ? "in tune with" : `${fixed(Math.abs(hearing.cents), 0)} cents ${hearing.cents > 0 ? "over" : "under"}`} A = 440 Hz
           </span>
         ) : null}
-        {chord ? <span className="text-ink2">chord here: {chord.label}</span> : null}
+        {chord && chord.label !== "none" ? <span className="text-ink2">chord here: {chord.label}</span> : null}
         {short && pitch ? (
           <span role="status">
             {pitch.note ? `selected: ${pitch.note} ${pitch.cents !== null && pitch.cents >= 0 ? "+" : "−"}${fixed(Math.abs(pitch.cents ?? 0), 0)} cents, ${fixed(pitch.hz ?? 0, 1)} Hz` : "selected: no pitch"}
@@ -69,17 +69,17 @@ function Tone({ start, cents }: { start: number | null; cents: number }) {
       {NOTES.map((note, i) => {
         const key = 12 * (octave + 1) + i;
         return (
-          <Button key={note} className={`min-w-[24px] px-0.5 ${start === key ? "outline-2 outline-tonal" : ""}`} aria-label={`Tone ${note}${octave}`} onClick={() => play(key)}>
+          <Button key={note} className={`min-w-[25px] !px-1 ${start === key ? "outline-2 outline-tonal" : ""}`} aria-label={`Tone ${note}${octave}`} onClick={() => play(key)}>
             {note}
           </Button>
         );
       })}
       <span role="group" aria-label="Octave" className="ml-1 inline-flex items-center">
-        <Button className="px-1.5" aria-label="Octave down" disabled={octave <= 1} onClick={() => setOctave(octave - 1)}>
+        <Button className="!px-1.5" aria-label="Octave down" disabled={octave <= 1} onClick={() => setOctave(octave - 1)}>
           ▾
         </Button>
         <span className="w-[18px] text-center tabular-nums">{octave}</span>
-        <Button className="px-1.5" aria-label="Octave up" disabled={octave >= 7} onClick={() => setOctave(octave + 1)}>
+        <Button className="!px-1.5" aria-label="Octave up" disabled={octave >= 7} onClick={() => setOctave(octave + 1)}>
           ▴
         </Button>
       </span>

@@ -39,7 +39,7 @@ export function Tempo({ source, rate, hearing }: { source: Source; rate: number;
         </Button>
         <span role="group" aria-label="Metre" className="inline-flex">
           {METRES.map((metre) => (
-            <Button key={metre} className="-ml-px px-1.5 first:ml-0" tone={grid?.metre === metre ? "solid" : "plain"} aria-pressed={grid?.metre === metre} disabled={!grid} onClick={() => void edit({ type: "set_grid", source: source.id, metre })}>
+            <Button key={metre} className="-ml-px !px-1.5 first:ml-0" tone={grid?.metre === metre ? "solid" : "plain"} aria-pressed={grid?.metre === metre} disabled={!grid} onClick={() => void edit({ type: "set_grid", source: source.id, metre })}>
               {metre}
             </Button>
           ))}
@@ -61,7 +61,7 @@ function Chip({ tempo, on, take }: { tempo: TempoCandidate; on: boolean; take: (
         {tempo.metre !== "4/4" ? `${tempo.metre} ` : ""}
         {tempo.bars ? `${tempo.bars} ${tempo.bars === 1 ? "bar" : "bars"} ` : ""}
         {tempo.relation ? `${tempo.relation} ` : ""}
-        {Math.round(tempo.confidence * 100)} %
+        {tempo.confidence < 0.01 ? "< 1" : Math.round(tempo.confidence * 100)} %
       </span>
     </Button>
   );
