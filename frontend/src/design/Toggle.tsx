@@ -16,7 +16,8 @@ export function Toggle({ on, onChange, hint, keys, children }: Props) {
     <Radix.Root
       pressed={on}
       onPressedChange={onChange}
-      className="inline-flex shrink-0 items-center rounded-[3px] border-[1.3px] border-ink bg-card px-2.5 py-[3px] text-[12px] whitespace-nowrap hover:bg-well data-[state=on]:bg-ink data-[state=on]:text-card"
+      // By what is said to everyone: a hint laid round it has a state of its own.
+      className="inline-flex shrink-0 items-center rounded-[3px] border-[1.3px] border-ink bg-card px-2.5 py-[3px] text-[12px] whitespace-nowrap hover:bg-well aria-pressed:bg-ink aria-pressed:text-card"
     >
       {children}
     </Radix.Root>

@@ -24,7 +24,7 @@ export function CreditsSheet({ source }: { source: Source }) {
   const state = cleared === null ? "" : cleared ? ", cleared" : ", not cleared";
   return (
     <Popover.Root>
-      <div className="mt-1.5 flex flex-wrap items-center gap-1">
+      <div className="mt-1 flex flex-wrap items-center gap-1">
         <Popover.Trigger asChild>
           <Button hint="Artist, title, year, and whether it may be used">Credits</Button>
         </Popover.Trigger>

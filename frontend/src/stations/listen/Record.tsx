@@ -24,8 +24,9 @@ export function Record({ source, rate, hearing }: { source: Source; rate: number
   ];
   return (
     <section aria-label="File" className="text-[12px]">
-      <h3 className="title mb-1 text-[14px]">The file</h3>
-      <dl className="grid grid-cols-[62px_1fr] gap-y-0.5">
+      <h3 className="title text-[14px]">The file</h3>
+      <CreditsSheet source={source} />
+      <dl className="mt-1.5 grid grid-cols-[62px_1fr] gap-y-0.5">
         {rows.map(([name, value]) => (
           <div key={name} className="contents">
             <dt className="text-ink2">{name}</dt>
@@ -40,7 +41,6 @@ export function Record({ source, rate, hearing }: { source: Source; rate: number
         </dd>
       </dl>
       <Said source={source} />
-      <CreditsSheet source={source} />
       {origin.notes.map((note) => (
         <p key={note} className="mt-1.5 border-l-2 border-ink pl-2">
           {note}
