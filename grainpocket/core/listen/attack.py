@@ -38,19 +38,21 @@ def attack_starts(samples: Samples, rate: int, near: Index, progress: Callable[[
     """
     s = _Scale(rate)
     margin = s.before + s.after + s.learn + s.fall + s.walk + s.pick_after + s.rise + s.calm + s.loud + ORDER
-    # Before a file nothing sounds, and nothing after it.
-    padded = np.pad(np.asarray(samples, np.float64), margin)
     out = np.empty(len(near), np.int64)
     for first in range(0, len(near), _BLOCK):
         if progress is not None:
             progress(first / len(near))
-        centre = near[first : first + _BLOCK] + margin
+        places = near[first : first + _BLOCK]
+        # Only the stretch that these lie in: a long recording is not to be copied whole.
+        start_of, end_of = int(places.min()) - margin, int(places.max()) + margin + 1
+        padded = _stretch(samples, start_of, end_of)
+        centre = places - start_of
         steep = _steepest(padded, s, centre)
         error = _prediction_error(padded, s, steep - s.pick_before)
         place = s.learn + _divide(error[:, s.learn : s.learn + s.pick_before + s.pick_after])
         start = _walk_back(error, place, s) - s.learn + steep - s.pick_before
         start = _swelling(padded, start, s)
-        out[first : first + _BLOCK] = start - margin - s.lead
+        out[first : first + _BLOCK] = start + start_of - s.lead
     return np.clip(out, 0, max(0, len(samples) - 1))
 
 
@@ -66,6 +68,15 @@ class _Scale:
         self.pick_before, self.pick_after, self.lead = n(PICK_BEFORE_S), n(PICK_AFTER_S), int(rate * LEAD_S)
         self.grain, self.swell = n(0.00025), n(0.001)
         self.calm, self.loud = n(CALM_S), n(LOUD_S)
+
+
+def _stretch(samples: Samples, start: int, end: int) -> Wave:
+    """samples[start:end] as float64, with silence before and behind the recording."""
+    out = np.zeros(end - start)
+    first, last = max(0, start), min(len(samples), end)
+    if last > first:
+        out[first - start : last - start] = samples[first:last]
+    return out
 
 
 def _rows(x: Wave, first: Index, count: int) -> Wave:

@@ -16,7 +16,7 @@ from grainpocket.core.listen.onsets import Onsets, detect
 from grainpocket.core.listen.profile import evidence
 from grainpocket.core.listen.sharpen import sharpen
 from grainpocket.core.listen.tempo import Tempo, beat_times, candidates
-from grainpocket.core.sound.audio import Samples, db_of
+from grainpocket.core.sound.audio import Samples, db_of, peak_of
 
 VERSION = "2"
 BEGIN_SHARE = 0.01
@@ -24,6 +24,7 @@ BEGIN_SHARE = 0.01
 LEAST_SENSITIVE, CLEAR, MOST_SENSITIVE = 0.97, 0.5, 0.03
 # Under this there is no harmony to speak of, and the tuning of noise means nothing.
 LEAST_TUNED_S = 1.0
+_PIECE = 1 << 16
 
 
 @dataclass(frozen=True)
@@ -90,8 +91,8 @@ class Hearing:
 def hear(samples: Samples, rate: int, progress: Progress = no_progress, loudness: Loudness | None = None) -> Hearing:
     """Analyse (n,) float32 mono. progress(share 0..1) is called as it goes; what it raises ends the analysis. loudness: of
     all channels, measured where they were at hand."""
-    loudest = float(np.abs(samples).max()) if len(samples) else 0.0
-    begin = int(np.argmax(np.abs(samples) > BEGIN_SHARE * loudest)) if loudest else 0
+    loudest = peak_of(samples)
+    begin = _begin(samples, BEGIN_SHARE * loudest) if loudest else 0
     seconds = len(samples) / rate
     onsets = detect(samples, rate, lambda share: progress(share * 0.6))
     notes = chroma(samples, rate) if loudest > 1e-5 and seconds >= LEAST_TUNED_S else None
@@ -119,12 +120,21 @@ def hear(samples: Samples, rate: int, progress: Progress = no_progress, loudness
     )
 
 
+def _begin(samples: Samples, level: float) -> int:
+    """First sample over a level, looked for piece by piece."""
+    for first in range(0, len(samples), _PIECE):
+        over = np.abs(samples[first : first + _PIECE]) > level
+        if over.any():
+            return first + int(np.argmax(over))
+    return 0
+
+
 def listen_to(samples: Samples, rate: int, sharper: bool = False) -> tuple[Tempo, ...]:
     """The tempi of a stretch alone: (n,) float32 mono, times from its start. sharper: attacks up and sustain down first."""
     if not len(samples):
         return ()
     onsets = detect(sharpen(samples, rate) if sharper else samples, rate)
-    notes = chroma(samples, rate) if float(np.abs(samples).max()) > 1e-5 and len(samples) >= rate * LEAST_TUNED_S else None
+    notes = chroma(samples, rate) if peak_of(samples) > 1e-5 and len(samples) >= rate * LEAST_TUNED_S else None
     return tuple(candidates(evidence(onsets, notes, len(samples) / rate), rate))
 
 

@@ -23,16 +23,22 @@ _LOOKS = (
     (3, 4), (4, 6), (6, 9), (9, 13), (13, 20), (20, 36),
 )  # fmt: skip
 FEATURES = len(_LOOKS) * COARSE + 2
-_FLOOR_DB, _BLOCK = -80.0, 4096
+_FLOOR_DB, _BLOCK = -80.0, 1024
 Probabilities = NDArray[np.float32]
 
 
 def features(bands: Bands, frames: NDArray[np.int64], heights: NDArray[np.float64]) -> Levels:
     """(k, FEATURES): decibels over the floor of every look and band, scaled to about 0..1; then the peak's own height and
     the loudest level of all, so that the rest can be judged relative to it."""
-    level = np.maximum(20 * np.log10(bands.coarse + 1e-9), _FLOOR_DB) / -_FLOOR_DB + 1
+    if not len(frames):
+        return np.zeros((0, FEATURES), np.float32)
     before, after = -_LOOKS[0][0], _LOOKS[-1][1]
-    padded = np.pad(level, ((before, after), (0, 0)))
+    # Only the stretch that these candidates lie in: a long recording is not to be copied whole.
+    first_frame = int(frames.min())
+    near = bands.coarse[max(0, first_frame - before) : int(frames.max()) + after + 1]
+    level = np.maximum(20 * np.log10(near + 1e-9), _FLOOR_DB) / -_FLOOR_DB + 1
+    padded = np.pad(level, ((max(0, before - first_frame), after), (0, 0)))
+    frames = frames - first_frame
     total = np.vstack((np.zeros((1, COARSE)), np.cumsum(padded, axis=0, dtype=np.float64)))
     at = frames + before
     out = np.empty((len(frames), FEATURES), np.float32)

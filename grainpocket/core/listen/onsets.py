@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from grainpocket.core.listen.attack import attack_starts
 from grainpocket.core.listen.bands import Bands, Levels, Progress, analyse, no_progress
 from grainpocket.core.listen.judge import ROLES, judge
-from grainpocket.core.sound.audio import Samples
+from grainpocket.core.sound.audio import Samples, peak_of
 
 LEAST_GAP_S = 0.025
 FLOOR, FLOOR_SHARE, REGIONS = 2e-4, 1.0, 5
@@ -64,7 +64,7 @@ def detect(samples: Samples, rate: int, progress: Progress = no_progress) -> Ons
 
     samples: (n,) float32 mono. Silence and empty input give no onsets.
     """
-    peak = float(np.abs(samples).max()) if len(samples) else 0.0
+    peak = peak_of(samples)
     if peak < 1e-5 or len(samples) < int(rate * 0.01):
         return nothing(rate)
     bands = analyse(samples, rate, peak, lambda share: progress(share * 0.4))
@@ -112,8 +112,7 @@ def _one_each(at: NDArray[np.int64], likely: NDArray[np.float32], samples: Sampl
 
 def _hardness(at: NDArray[np.int64], samples: Samples, rate: int) -> NDArray[np.float32]:
     size = int(rate * HARD_S)
-    view = np.lib.stride_tricks.sliding_window_view(np.pad(samples, (0, size)), size)
-    peaks = np.concatenate([np.abs(view[at[i : i + _BLOCK]]).max(axis=1) for i in range(0, len(at), _BLOCK)])
+    peaks = np.array([peak_of(samples[place : place + size]) for place in at.tolist()])
     db = 20 * np.log10(np.maximum(peaks, 1e-9) / max(float(peaks.max()), 1e-9))
     return np.asarray(np.clip(1 + db / HARD_RANGE_DB, 0, 1), np.float32)
 

@@ -55,6 +55,11 @@ def stereo(samples: Samples) -> Samples:
     return np.repeat(samples[:, :1], 2, axis=1)
 
 
+def peak_of(samples: Samples) -> float:
+    """Size of the largest sample, 0 for none, without a copy of them all."""
+    return max(float(samples.max()), -float(samples.min())) if samples.size else 0.0
+
+
 def planar(samples: Samples) -> bytes:
     """Stereo float32 PCM, little-endian, all of the left channel and then all of the right: a browser lays it into its
     buffers as it is."""
