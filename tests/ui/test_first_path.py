@@ -117,6 +117,20 @@ def test_what_the_worklet_sounds_is_what_was_scheduled(opened: Opener) -> None:
     assert np.abs(np.diff(body[at - 10 : at + fade + 10])).max() <= own
 
 
+def test_shift_space_plays_the_pattern_whatever_button_has_the_focus(opened: Opener) -> None:
+    ui = opened(demo=True)
+    ui.wait("gp.loopPlayer.loop() !== null")
+    ui.station("Chop")
+    before = ui.look("Object.keys(pocket.patterns).length")
+    ui.button("Original rhythm").focus()
+    ui.page.keyboard.press("Shift+Space")
+    ui.wait("gp.loopPlayer.place() > 3000")
+    ui.page.keyboard.press("Shift+Space")
+    ui.wait("gp.loopPlayer.place() === 0")
+    expect(ui.button("Original rhythm")).to_be_focused()
+    assert ui.look("Object.keys(pocket.patterns).length") == before, "the button itself was not pressed"
+
+
 def test_the_loop_follows_tempo_and_swing_without_stopping(opened: Opener) -> None:
     ui = opened()
     ui.bring_in_loop(drum_loop())

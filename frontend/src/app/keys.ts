@@ -80,7 +80,8 @@ function taken(event: KeyboardEvent): boolean {
   if (event.key === "Escape" && document.querySelector("[role=dialog], [role=menu]")) return true;
   const arrows = event.key.startsWith("Arrow") || ["Home", "End", "PageUp", "PageDown"].includes(event.key);
   if (arrows && at.closest("[role=slider], [role=tablist], [data-own-arrows]")) return true;
-  return (event.key === "Enter" || event.key === " ") && Boolean(at.closest("button, a, [role=switch], [data-own-arrows]"));
+  // A button just clicked keeps the focus: Shift Space is the pattern's even so.
+  return (event.key === "Enter" || (event.key === " " && !event.shiftKey)) && Boolean(at.closest("button, a, [role=switch], [data-own-arrows]"));
 }
 
 /** Listen for as long as the page lives; returns how to stop. */
