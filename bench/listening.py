@@ -29,6 +29,7 @@ from grainpocket.core.listen.hearing import Hearing, hear
 from grainpocket.core.listen.pitch import pitch
 
 SEED, BREAKS, SONGS = 7, 24, 12
+SILENT_DB = -30.0
 RATIOS = (1 / 3, 0.5, 1, 2, 3)
 FLAVOURS = ("clean", "bleed", "dirty")
 Row = dict[str, Any]
@@ -124,6 +125,31 @@ def harmony(root: Path, songs: list[Row]) -> None:
     say("chords", **{"changes within 100 ms": hit / max(1, total), "root and third right": float(np.mean(labels))})
 
 
+def worth_taking(root: Path, songs: list[Row]) -> None:
+    """bare F: F-measure of bars of bare drums; first: how often the hit offered first has at most 1 dB more of other sound
+    under it than the best there is (what is 30 dB down counts as silent); voice and no drums: share of bars told right."""
+    counts = {"bare": [0, 0, 0], "drumless": [0, 0, 0]}
+    lost: list[float] = []
+    for song in songs:
+        heard = hear(mono(root / f"{song['name']}.wav"), RATE)
+        bars = list(itertools.pairwise(song["bars"]))
+        for name, kind in (("bare", "bare drums"), ("drumless", "no drums")):
+            true = np.array([any(a <= (x + y) / 2 < b for a, b in song[name]) for x, y in bars])
+            spans = [p for p in heard.passages if p.kind == kind]
+            said = np.array([any(p.start <= (x + y) / 2 * RATE < p.end for p in spans) for x, y in bars])
+            counts[name] = [c + int(v) for c, v in zip(counts[name], ((true & said).sum(), true.sum(), said.sum()), strict=True)]
+        for role, known in song["cover"].items():
+            first = next((h for h in heard.hits if h.role == role), None)
+            if first is None or len(known) < 4:
+                continue
+            at, db = np.array([t for t, _ in known]), np.maximum([d for _, d in known], SILENT_DB)
+            near = int(np.abs(at - first.at / RATE).argmin())
+            miss = abs(at[near] - first.at / RATE) > 0.03
+            lost.append(60.0 if miss else float(db[near] - db.min()))
+    figures = {f"{k} F": 2 * c[0] / max(1, c[1] + c[2]) for k, c in counts.items()}
+    say(f"worth taking n={len(lost)}", **figures, first=float((np.array(lost) <= 1.0).mean()), lost_dB=float(np.median(lost)))
+
+
 def _key(name: str) -> str:
     tonic, mode = name.split()
     return f"{tonic.replace('Db', 'C#').replace('Gb', 'F#')} {mode}"
@@ -197,6 +223,7 @@ def main() -> None:
         onsets(root, "song", songs, lambda r: f"{r['name']}/drums.wav")
         mixes(root, songs)
         harmony(root, songs)
+        worth_taking(root, songs)
         pitches()
 
 

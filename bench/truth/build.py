@@ -15,7 +15,7 @@ from typing import Any
 import numpy as np
 import soundfile as sf
 
-from bench.truth import breaks, grooves
+from bench.truth import breaks, cover, grooves
 from bench.truth.kits import Kit, from_folder, from_font, from_sums
 from bench.truth.synth import RATE, Note, Wave, midi, render
 
@@ -61,7 +61,7 @@ def _song(out: Path, name: str, song: grooves.Song, rng: np.random.Generator, dr
         "name": name, "kind": "song", "bpm": song.bpm, "beats": song.beats, "bars": song.bars,
         "metre": "/".join(map(str, song.metre)),
         "drums": song.hits, "chords": song.chords, "key": song.key, "drifting": drifting, "bare": song.bare,
-        "drumless": song.drumless, "groove": song.groove,
+        "drumless": song.drumless, "groove": song.groove, "cover": cover.cover(song),
     }  # fmt: skip
 
 

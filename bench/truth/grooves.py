@@ -19,7 +19,7 @@ import mido
 import numpy as np
 
 from bench.truth import colour
-from bench.truth.kits import Kit, Varied, perform
+from bench.truth.kits import Kit, Varied, perform_apart
 from bench.truth.synth import RATE, Note, Wave, fit, midi, render
 
 LIBRARY = Path("/usr/share/mma/lib/stdlib")
@@ -38,9 +38,10 @@ _PROGRESSIONS = (
 @dataclass(frozen=True)
 class Song:
     """Truth in seconds. hits: (at, note, velocity) of the drums; notes: onsets of everything else; chords: (start, end,
-    label); parts: by name, same length; bare: (start, end) of bars with drums and nothing else."""
+    label); parts: by name, same length; apart: the drums by role; bare: (start, end) of bars with drums and nothing else."""
 
     parts: dict[str, Wave]
+    apart: dict[str, Wave]
     hits: list[tuple[float, int, int]]
     notes: list[tuple[float, int]]
     beats: list[float]
@@ -161,7 +162,8 @@ def _realise(
     kit = Varied(kit, rng) if varied else kit
     hits = [(t, _nearest(kit, n), v) for t, n, v in hits]
     frames = round((end + 1.0) * RATE)
-    parts = {"drums": perform(kit, hits, frames, rng)}
+    apart = perform_apart(kit, hits, frames, rng)
+    parts = {"drums": np.asarray(sum(apart.values()), np.float32)}
     groups = {"bass": [n for n in keep if n.channel in bass], "other": [n for n in keep if n.channel not in bass]}
     for name, group in groups.items():
         parts[name] = fit(render(midi(group, programs), font, reverb=True), frames)
@@ -174,6 +176,7 @@ def _realise(
     spans = list(itertools.pairwise(bars))
     return Song(
         parts={k: p * top for k, p in parts.items()},
+        apart={k: p * top for k, p in apart.items()},
         hits=hits,
         notes=sorted((n.at, n.key) for n in [*keep, *lead]),
         beats=[b for b in beats if b < end],

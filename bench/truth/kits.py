@@ -116,8 +116,14 @@ class Varied(Kit):
 
 def perform(kit: Kit, hits: list[tuple[float, int, int]], frames: int, rng: np.random.Generator) -> Wave:
     """(frames, 2): each (seconds, note, velocity) placed so that its sound begins at exactly its time."""
-    out = np.zeros((frames, 2), np.float32)
+    return np.asarray(sum(perform_apart(kit, hits, frames, rng).values()), np.float32)
+
+
+def perform_apart(kit: Kit, hits: list[tuple[float, int, int]], frames: int, rng: np.random.Generator) -> dict[str, Wave]:
+    """The same, with kick, snare, hat and perc (all else) each for itself."""
+    parts = {role: np.zeros((frames, 2), np.float32) for role in ("kick", "snare", "hat", "perc")}
     for at, note, velocity in hits:
+        out = parts[ROLE.get(note, "perc")]
         shot = kit.hit(note, velocity, rng)
         first = round(at * RATE) - shot.rise
         sound = shot.sound[max(0, -first) :]
@@ -129,7 +135,7 @@ def perform(kit: Kit, hits: list[tuple[float, int, int]], frames: int, rng: np.r
             sound = sound * fade[:, None]
         fitting = sound[: frames - first]
         out[first : first + len(fitting)] += fitting
-    return out
+    return parts
 
 
 def _shot(sound: Wave) -> OneShot | None:

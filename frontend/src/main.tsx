@@ -1,10 +1,11 @@
-import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { QueryClientProvider } from "@tanstack/react-query";
 import { Tooltip } from "radix-ui";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 
 import { App } from "./app/App";
 import { usePocket } from "./app/pocket";
+import { queries } from "./app/queries";
 import { useView } from "./app/view";
 import { audio, timings } from "./audio/engine";
 import { loopPlayer, loopWorkletUrl } from "./audio/loop";
@@ -22,7 +23,7 @@ window.grainpocket = { audio, timings, loopPlayer, tapePlayer, voices, usePocket
 
 createRoot(document.getElementById("root") as HTMLElement).render(
   <StrictMode>
-    <QueryClientProvider client={new QueryClient()}>
+    <QueryClientProvider client={queries}>
       <Tooltip.Provider delayDuration={450}>
         <App />
       </Tooltip.Provider>

@@ -56,6 +56,10 @@ GRID = (
 )
 SOURCE = (Parameter("trim", "Trim", "dB", -36.0, 12.0, 0.0, 0.5, 1, "Level of the find wherever it sounds, to leave headroom"),)
 LISTEN = (Parameter("click_level", "Click level", "dB", -30.0, 6.0, -6.0, 1.0, 0, "Loudness of the click over the record"),)
+CLEAN = (
+    Parameter("clicks", "Clicks", "%", 0.0, 100.0, 0.0, 5.0, 0, "How slight a click may be to be taken out; 0 leaves all"),
+    Parameter("hiss", "Hiss", "dB", 0.0, 30.0, 0.0, 1.0, 0, "How far the hiss is turned down; 0 leaves it"),
+)
 GROUPS = {
     "pad": PAD,
     "pocket": POCKET,
@@ -65,6 +69,7 @@ GROUPS = {
     "grid": GRID,
     "source": SOURCE,
     "listen": LISTEN,
+    "clean": CLEAN,
 }
 
 

@@ -85,6 +85,16 @@ class Cut(Frozen):
     role_by: Literal["analysis", "hand"] = "hand"
 
 
+class Kin(Frozen):
+    """What this source is to another: a stem of it, or a cleaned copy. offset: sample of the root at which this one begins;
+    likeness: how alike they are there (correlation)."""
+
+    root: str
+    kind: Literal["stem", "cleaned"]
+    offset: int = 0
+    likeness: float | None = None
+
+
 class Source(Frozen):
     id: str
     name: str = Name
@@ -97,6 +107,7 @@ class Source(Frozen):
     trim: float = of("source", "trim").field()
     sensitivity: float = of("chop", "sensitivity").field()
     cuts: tuple[Cut, ...] = ()
+    kin: Kin | None = None
 
 
 class Chop(Frozen):
@@ -142,12 +153,20 @@ class Pattern(Frozen):
         return self.bars * self.beats_per_bar
 
 
+class Key(Frozen):
+    """tonic: 0 (C) to 11 (B)."""
+
+    tonic: int = Field(ge=0, le=11)
+    mode: Literal["major", "minor"]
+
+
 class Pocket(Frozen):
     """sources, pads and patterns are records by id (pads by index: page * 16 + place); dicts keep the order of making."""
 
     name: str = Name
     rate: int = RATE
     tempo: float = of("pocket", "tempo").field()
+    key: Key | None = None
     level: float = of("pocket", "level").field()
     fade_in_edge: float = of("pocket", "fade_in_edge").field()
     fade_out_edge: float = of("pocket", "fade_out_edge").field()

@@ -9,7 +9,9 @@ import time
 import uuid
 
 from grainpocket.core.edits import Refusal
+from grainpocket.core.restore.restore import Cleaning
 from grainpocket.core.sound.audio import BadAudio
+from grainpocket.jobs.cleaning import print_clean
 from grainpocket.jobs.importing import Cancelled, Report, import_file, listen_again
 from grainpocket.jobs.queue import POLL_S, open_queue
 from grainpocket.settings import Settings
@@ -107,6 +109,17 @@ class Worker:
             listen_again(audio, self.audio, report)
         return ""
 
+    def _clean(self, row: JobRow, report: Report) -> str:
+        if self.pockets.has_gesture(row.pocket, row.id):
+            return ""
+        detail = json.loads(row.detail)
+        source = self.pockets.load(row.pocket).pocket.sources.get(detail["source"])
+        if source is None:
+            raise BadAudio("The find to clean is no longer in the pocket.")
+        added = print_clean(source, Cleaning.model_validate(detail["cleaning"]), self.audio, report)
+        self.pockets.edit(row.pocket, None, added, self.audio, gesture=row.id, author="print")
+        return ""
+
     def _bring_in_takes(self) -> None:
         """Recordings that were broken off, by a crash of the tab or of ours, become finds: what was played is not lost."""
         takes = TakeStore(self.settings.takes)
@@ -128,4 +141,4 @@ class Worker:
                     self.enqueue(self.jobs.create(entry.id, "listen", source.name, {"audio": source.audio}).id)
 
 
-_KINDS = {"import": Worker._import, "listen": Worker._listen}
+_KINDS = {"import": Worker._import, "listen": Worker._listen, "clean": Worker._clean}

@@ -8,6 +8,8 @@ from pydantic import BaseModel, Field
 
 from grainpocket.core.listen.grids import beat_places
 from grainpocket.core.listen.hearing import Hearing, listen_to
+from grainpocket.core.listen.hits import DRUMS
+from grainpocket.core.listen.passages import Kind
 from grainpocket.core.listen.pitch import pitch
 from grainpocket.core.listen.reference import click, tone
 from grainpocket.core.listen.roles import all_roles
@@ -19,6 +21,7 @@ from grainpocket.web.pockets import desk
 from grainpocket.web.schemas import AudioPath, PocketPath, Problem, StretchPath
 
 api = APIBlueprint("listen", __name__, url_prefix="/api", abp_tags=[Tag(name="listen")])
+CLEANEST, BEST_LOOPS = 12, 12
 LONGEST_STRETCH_S, LONGEST_SOUND_S, LEAST_S = 1800, 20, 0.5
 
 
@@ -69,7 +72,37 @@ class LoudnessReply(BaseModel):
     clipped_at: list[int]
 
 
+class PassageSpan(BaseModel):
+    """start, end: samples; likely: 0..1, the least sure of its bars."""
+
+    start: int
+    end: int
+    kind: Kind
+    bars: int
+    likely: float
+
+
+class HitSpan(BaseModel):
+    """start, end: samples to cut; cover_db: how loud all else is beside the drum, estimated."""
+
+    role: Role
+    start: int
+    end: int
+    cover_db: float
+
+
+class LoopSpan(BaseModel):
+    """start, end: samples; score: 0..1, how alike the two sides of the join are."""
+
+    start: int
+    end: int
+    bars: int
+    score: float
+
+
 class HearingReply(BaseModel):
+    """passages: in the order of the record; hits: the cleanest of each drum, best first; loops: best first."""
+
     transients: Transients
     tempi: list[TempoCandidate]
     peak_db: float | None
@@ -77,6 +110,9 @@ class HearingReply(BaseModel):
     cents: float | None
     chords: list[ChordSpan]
     loudness: LoudnessReply | None
+    passages: list[PassageSpan]
+    hits: list[HitSpan]
+    loops: list[LoopSpan]
 
 
 @api.get("/audio/<audio>/hearing", responses={200: HearingReply, 404: Problem})
@@ -101,6 +137,13 @@ def hearing_reply(heard: Hearing) -> HearingReply:
         loudness=None
         if loud is None
         else LoudnessReply(lufs=loud.lufs, true_peak_db=loud.true_peak_db, clipped=loud.clipped, clipped_at=list(loud.clipped_at)),
+        passages=[PassageSpan(start=p.start, end=p.end, kind=p.kind, bars=p.bars, likely=p.likely) for p in heard.passages],
+        hits=[
+            HitSpan(role=role, start=h.at, end=h.end, cover_db=h.cover_db)
+            for role in DRUMS
+            for h in [h for h in heard.hits if h.role == role][:CLEANEST]
+        ],
+        loops=[LoopSpan(start=one.start, end=one.end, bars=one.bars, score=one.score) for one in heard.loops[:BEST_LOOPS]],
     )
 
 

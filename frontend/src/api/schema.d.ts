@@ -20,6 +20,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/audio/{audio}/cleaned/{start}/{end}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A stretch as its cleaned print will be, or only what is taken out of it, as planar stereo float32. */
+        get: operations["restore_audio_cleaned_audio__audio__cleaned__int_start___int_end__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/audio/{audio}/fitted/{start}/{end}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A stretch at another speed and pitch, as planar stereo float32. */
+        get: operations["fitting_audio_fitted_audio__audio__fitted__int_start___int_end__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/audio/{audio}/hearing": {
         parameters: {
             query?: never;
@@ -97,6 +131,23 @@ export interface paths {
         };
         /** A stretch of a source as it would sound from a fresh pad: the very voice, fades and all. */
         get: operations["finds_audio_slice_audio__audio__slice__int_start___int_end__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/audio/{audio}/survey": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What there is to clean in a find. */
+        get: operations["restore_audio_survey_audio__audio__survey_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -298,6 +349,57 @@ export interface paths {
         };
         /** The voices of all pads and the loop of a pattern ("none" for no loop), as they are now. */
         get: operations["pockets_get_sounds_pockets__pocket__sounds__pattern__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pockets/{pocket}/sources/{source}/clean": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Print a cleaned copy among the finds. The answer is the job that does it. */
+        post: operations["restore_print_cleaned_pockets__pocket__sources__source__clean_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pockets/{pocket}/sources/{source}/fit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What has to be done to a find so that it fits the pocket. */
+        get: operations["fitting_source_fit_pockets__pocket__sources__source__fit_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pockets/{pocket}/sources/{source}/kinship/{other}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How a find lies against another, as a stem against its mix. */
+        get: operations["fitting_kinship_pockets__pocket__sources__source__kinship__other__get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -518,6 +620,11 @@ export interface components {
             credits?: components["schemas"]["Credits"];
             /** Frames */
             frames: number;
+            /**
+             * @description Of a print: the source it was made from, whose grid and cuts it takes on
+             * @default null
+             */
+            kin?: components["schemas"]["Kin"] | null;
             /** Name */
             name: string;
             /**
@@ -607,6 +714,29 @@ export interface components {
             label: string;
             /** Start */
             start: number;
+        };
+        /**
+         * Cleaning
+         * @description What to take out, and how much of it.
+         */
+        Cleaning: {
+            /**
+             * Clicks
+             * @description How slight a click may be to be taken out; 0 leaves all (%)
+             * @default 0
+             */
+            clicks?: number;
+            /**
+             * Hiss
+             * @description How far the hiss is turned down; 0 leaves it (dB)
+             * @default 0
+             */
+            hiss?: number;
+            /**
+             * Hum
+             * @default false
+             */
+            hum?: boolean;
         };
         /**
          * ClearPads
@@ -699,6 +829,22 @@ export interface components {
             type: "cut_at_marks";
         };
         /**
+         * CutStretches
+         * @description Make stretches of a find slices of their own: cut where each begins and ends. A cut that is there already is used, and
+         *     what was named by hand keeps its name.
+         */
+        CutStretches: {
+            /** Source */
+            source: string;
+            /** Stretches */
+            stretches: components["schemas"]["Stretch"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "cut_stretches";
+        };
+        /**
          * CutTransients
          * @description Cut on transients at a sensitivity. Cuts moved, added or named by hand stay, unless keep_hand is off.
          */
@@ -765,7 +911,7 @@ export interface components {
              */
             author?: string;
             /** Edit */
-            edit: components["schemas"]["SetPocket"] | components["schemas"]["AddSource"] | components["schemas"]["RenameSource"] | components["schemas"]["RemoveSource"] | components["schemas"]["SetCredits"] | components["schemas"]["SetTrim"] | components["schemas"]["SetGrid"] | components["schemas"]["TakeTempo"] | components["schemas"]["MoveGrid"] | components["schemas"]["TapTempo"] | components["schemas"]["CutTransients"] | components["schemas"]["CutAtMarks"] | components["schemas"]["AddCut"] | components["schemas"]["MoveCut"] | components["schemas"]["DeleteCuts"] | components["schemas"]["NameSlice"] | components["schemas"]["SlicesToPads"] | components["schemas"]["SetPads"] | components["schemas"]["ClearPads"] | components["schemas"]["MovePad"] | components["schemas"]["AddPattern"] | components["schemas"]["SetPattern"] | components["schemas"]["RemovePattern"] | components["schemas"]["PutHits"] | components["schemas"]["RemoveHits"] | components["schemas"]["SetVelocity"] | components["schemas"]["OriginalRhythm"];
+            edit: components["schemas"]["SetPocket"] | components["schemas"]["SetKey"] | components["schemas"]["AddSource"] | components["schemas"]["RenameSource"] | components["schemas"]["RemoveSource"] | components["schemas"]["SetCredits"] | components["schemas"]["SetTrim"] | components["schemas"]["JoinFamily"] | components["schemas"]["LeaveFamily"] | components["schemas"]["SetGrid"] | components["schemas"]["TakeTempo"] | components["schemas"]["MoveGrid"] | components["schemas"]["TapTempo"] | components["schemas"]["CutTransients"] | components["schemas"]["CutAtMarks"] | components["schemas"]["AddCut"] | components["schemas"]["MoveCut"] | components["schemas"]["DeleteCuts"] | components["schemas"]["NameSlice"] | components["schemas"]["CutStretches"] | components["schemas"]["StretchesToPads"] | components["schemas"]["SlicesToPads"] | components["schemas"]["SetPads"] | components["schemas"]["ClearPads"] | components["schemas"]["MovePad"] | components["schemas"]["AddPattern"] | components["schemas"]["SetPattern"] | components["schemas"]["RemovePattern"] | components["schemas"]["PutHits"] | components["schemas"]["RemoveHits"] | components["schemas"]["SetVelocity"] | components["schemas"]["OriginalRhythm"];
             /**
              * Gesture
              * @default null
@@ -778,6 +924,16 @@ export interface components {
             heard?: string | null;
             /** Version */
             version: number;
+        };
+        /**
+         * FitReply
+         * @description speed: times as fast; semitones: up, cents and all; null where find or pocket have no tempo or no key.
+         */
+        FitReply: {
+            /** Semitones */
+            semitones: number | null;
+            /** Speed */
+            speed: number | null;
         };
         /**
          * Grid
@@ -820,15 +976,24 @@ export interface components {
              */
             metre?: "4/4" | "3/4" | "6/8";
         };
-        /** HearingReply */
+        /**
+         * HearingReply
+         * @description passages: in the order of the record; hits: the cleanest of each drum, best first; loops: best first.
+         */
         HearingReply: {
             /** Cents */
             cents: number | null;
             /** Chords */
             chords: components["schemas"]["ChordSpan"][];
+            /** Hits */
+            hits: components["schemas"]["HitSpan"][];
             /** Keys */
             keys: components["schemas"]["KeyCandidate"][];
+            /** Loops */
+            loops: components["schemas"]["LoopSpan"][];
             loudness: components["schemas"]["LoudnessReply"] | null;
+            /** Passages */
+            passages: components["schemas"]["PassageSpan"][];
             /** Peak Db */
             peak_db: number | null;
             /** Tempi */
@@ -855,6 +1020,35 @@ export interface components {
              */
             velocity?: number;
         };
+        /**
+         * HitSpan
+         * @description start, end: samples to cut; cover_db: how loud all else is beside the drum, estimated.
+         */
+        HitSpan: {
+            /** Cover Db */
+            cover_db: number;
+            /** End */
+            end: number;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "kick" | "snare" | "hat" | "perc" | "tonal" | "vocal";
+            /** Start */
+            start: number;
+        };
+        /**
+         * HumReply
+         * @description hz: of the mains; overtones: how many of its multiples are heard; level_db: dBFS.
+         */
+        HumReply: {
+            /** Hz */
+            hz: number;
+            /** Level Db */
+            level_db: number;
+            /** Overtones */
+            overtones: number;
+        };
         /** Job */
         Job: {
             /** Id */
@@ -880,6 +1074,41 @@ export interface components {
             /** Jobs */
             jobs: components["schemas"]["Job"][];
         };
+        /**
+         * JoinFamily
+         * @description A find is a stem of another and begins at one of its samples.
+         */
+        JoinFamily: {
+            /**
+             * Likeness
+             * @default null
+             */
+            likeness?: number | null;
+            /** Offset */
+            offset: number;
+            /** Root */
+            root: string;
+            /** Source */
+            source: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "join_family";
+        };
+        /**
+         * Key
+         * @description tonic: 0 (C) to 11 (B).
+         */
+        Key: {
+            /**
+             * Mode
+             * @enum {string}
+             */
+            mode: "major" | "minor";
+            /** Tonic */
+            tonic: number;
+        };
         /** KeyCandidate */
         KeyCandidate: {
             /** Confidence */
@@ -890,6 +1119,52 @@ export interface components {
             name: string;
             /** Tonic */
             tonic: number;
+        };
+        /**
+         * Kin
+         * @description What this source is to another: a stem of it, or a cleaned copy. offset: sample of the root at which this one begins;
+         *     likeness: how alike they are there (correlation).
+         */
+        Kin: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "stem" | "cleaned";
+            /**
+             * Likeness
+             * @default null
+             */
+            likeness?: number | null;
+            /**
+             * Offset
+             * @default 0
+             */
+            offset?: number;
+            /** Root */
+            root: string;
+        };
+        /**
+         * KinReply
+         * @description offset: sample of the other find at which this one begins; likeness: 0..1; related: whether they belong together.
+         */
+        KinReply: {
+            /** Likeness */
+            likeness: number;
+            /** Offset */
+            offset: number;
+            /** Related */
+            related: boolean;
+        };
+        /** LeaveFamily */
+        LeaveFamily: {
+            /** Source */
+            source: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "leave_family";
         };
         /**
          * Lines
@@ -929,6 +1204,20 @@ export interface components {
             segments: components["schemas"]["Segment"][];
             /** Tempo */
             tempo: number;
+        };
+        /**
+         * LoopSpan
+         * @description start, end: samples; score: 0..1, how alike the two sides of the join are.
+         */
+        LoopSpan: {
+            /** Bars */
+            bars: number;
+            /** End */
+            end: number;
+            /** Score */
+            score: number;
+            /** Start */
+            start: number;
         };
         /**
          * LoudnessReply
@@ -1228,6 +1517,25 @@ export interface components {
             /** Unit */
             unit: string;
         };
+        /**
+         * PassageSpan
+         * @description start, end: samples; likely: 0..1, the least sure of its bars.
+         */
+        PassageSpan: {
+            /** Bars */
+            bars: number;
+            /** End */
+            end: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "bare drums" | "no drums" | "voice";
+            /** Likely */
+            likely: number;
+            /** Start */
+            start: number;
+        };
         /** Pattern */
         Pattern: {
             /**
@@ -1299,6 +1607,8 @@ export interface components {
              * @default 5
              */
             fade_out_edge?: number;
+            /** @default null */
+            key?: components["schemas"]["Key"] | null;
             /**
              * Level
              * @description Loudness of everything (dB)
@@ -1552,6 +1862,18 @@ export interface components {
             type: "set_grid";
         };
         /**
+         * SetKey
+         * @description The key that the pocket is in, or none.
+         */
+        SetKey: {
+            key: components["schemas"]["Key"] | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "set_key";
+        };
+        /**
          * SetPads
          * @description Change settings of one or several pads; what is left out stays as it is on each.
          */
@@ -1779,6 +2101,8 @@ export interface components {
             grid?: components["schemas"]["Grid"] | null;
             /** Id */
             id: string;
+            /** @default null */
+            kin?: components["schemas"]["Kin"] | null;
             /** Name */
             name: string;
             /**
@@ -1822,10 +2146,62 @@ export interface components {
             since: string[];
             state: components["schemas"]["PocketState"];
         };
+        /**
+         * Stretch
+         * @description start, end: samples of the find; name and role go with it to its pad or slice.
+         */
+        Stretch: {
+            /** End */
+            end: number;
+            /**
+             * Name
+             * @default
+             */
+            name?: string;
+            /**
+             * Role
+             * @default null
+             */
+            role?: ("kick" | "snare" | "hat" | "perc" | "tonal" | "vocal") | null;
+            /** Start */
+            start: number;
+        };
         /** StretchReply */
         StretchReply: {
             /** Tempi */
             tempi: components["schemas"]["TempoCandidate"][];
+        };
+        /**
+         * StretchesToPads
+         * @description Put stretches of a find on the next free pads, or from `first` on. They belong to no slice, so no cut moves them.
+         */
+        StretchesToPads: {
+            /**
+             * First
+             * @description Pad of the first one, replacing what is there
+             * @default null
+             */
+            first?: number | null;
+            /** Source */
+            source: string;
+            /** Stretches */
+            stretches: components["schemas"]["Stretch"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "stretches_to_pads";
+        };
+        /**
+         * SurveyReply
+         * @description clicks: a minute; hiss_db: its level, dBFS, null when it cannot be heard.
+         */
+        SurveyReply: {
+            /** Clicks */
+            clicks: number;
+            /** Hiss Db */
+            hiss_db: number | null;
+            hum: components["schemas"]["HumReply"] | null;
         };
         /**
          * Take
@@ -1992,6 +2368,82 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    restore_audio_cleaned_audio__audio__cleaned__int_start___int_end__get: {
+        parameters: {
+            query?: {
+                /** @description How slight a click may be to be taken out; 0 leaves all (%) */
+                clicks?: number;
+                hum?: boolean;
+                /** @description How far the hiss is turned down; 0 leaves it (dB) */
+                hiss?: number;
+                part?: "kept" | "removed";
+            };
+            header?: never;
+            path: {
+                audio: string;
+                start: number;
+                end: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    fitting_audio_fitted_audio__audio__fitted__int_start___int_end__get: {
+        parameters: {
+            query?: {
+                speed?: number;
+                semitones?: number;
+            };
+            header?: never;
+            path: {
+                audio: string;
+                start: number;
+                end: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };
@@ -2175,6 +2627,46 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    restore_audio_survey_audio__audio__survey_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                audio: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SurveyReply"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
                 };
             };
         };
@@ -2708,6 +3200,137 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    restore_print_cleaned_pockets__pocket__sources__source__clean_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pocket: string;
+                source: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Cleaning"];
+            };
+        };
+        responses: {
+            /** @description Accepted */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Job"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    fitting_source_fit_pockets__pocket__sources__source__fit_get: {
+        parameters: {
+            query?: {
+                tempo?: boolean;
+                key?: boolean;
+            };
+            header?: never;
+            path: {
+                pocket: string;
+                source: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FitReply"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    fitting_kinship_pockets__pocket__sources__source__kinship__other__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pocket: string;
+                source: string;
+                other: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KinReply"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
         };

@@ -11,13 +11,15 @@ export type Hit = Required<Schemas["Hit"]>;
 export type Pad = Required<Schemas["Pad"]>;
 export type Cut = Required<Schemas["Cut"]>;
 export type Pattern = Required<Omit<Schemas["Pattern"], "hits">> & { hits: Hit[] };
-export type Source = Required<Omit<Schemas["Source"], "cuts" | "origin" | "grid" | "credits">> & {
+export type Source = Required<Omit<Schemas["Source"], "cuts" | "origin" | "grid" | "credits" | "kin">> & {
   cuts: Cut[];
   origin: Required<Omit<Schemas["Origin"], "marks">> & { marks: Required<Schemas["Mark"]>[] };
   credits: Required<Schemas["Credits"]>;
   grid: Required<Schemas["Grid"]> | null;
+  kin: Required<Schemas["Kin"]> | null;
 };
-export type Pocket = Required<Omit<Schemas["Pocket"], "sources" | "pads" | "patterns">> & {
+export type Pocket = Required<Omit<Schemas["Pocket"], "sources" | "pads" | "patterns" | "key">> & {
+  key: Schemas["Key"] | null;
   sources: Record_<Source>;
   pads: Record_<Pad>;
   patterns: Record_<Pattern>;
@@ -41,4 +43,5 @@ export type Parameter = Schemas["Parameter"];
 export type Hearing = Schemas["HearingReply"];
 export type TempoCandidate = Schemas["TempoCandidate"];
 export type Problem = Schemas["Problem"];
+export type Cleaning = Required<Schemas["Cleaning"]>;
 export type Role = NonNullable<Pad["role"]>;

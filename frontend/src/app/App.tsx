@@ -20,6 +20,7 @@ import { PatternHead } from "../stations/rhythm/PatternMenu";
 import { Rhythm } from "../stations/rhythm/Rhythm";
 import { Transport } from "../transport/Transport";
 import { useAbout } from "./about";
+import { showSource } from "./actions";
 import { openPocket, reloadSounds } from "./edits";
 import { follow, useJobs } from "./events";
 import { HelpSheet } from "./HelpSheet";
@@ -186,7 +187,7 @@ function OfSource({ station, pocket }: { station: "listen" | "chop"; pocket: Poc
   const source = (id && pocket.sources[id]) || sources[0];
   const sourceId = source?.id ?? null;
   useEffect(() => {
-    if (sourceId !== id) useView.getState().look({ source: sourceId, cuts: [], selection: null, cursor: 0 });
+    if (sourceId !== id) showSource(sourceId);
   }, [sourceId, id]);
   const hash = source?.audio;
   const frames = source?.frames ?? 0;

@@ -1,12 +1,14 @@
 /** What buttons and keys both do. */
 import type { Source } from "../api/types";
 import { loopPlayer, useLoop } from "../audio/loop";
+import { previewPlayer, usePreview } from "../audio/preview";
 import { tapePlayer, useTape } from "../audio/tape";
 import { voices } from "../audio/voices";
 import { newGesture } from "../design/NumberField";
 import { revealing, whole, zoomed } from "../wave/viewport";
 import { edit, reloadSounds } from "./edits";
 import { usePocket } from "./pocket";
+import { fits, playFitted } from "./fitting";
 import { toast } from "./toasts";
 import { useView } from "./view";
 
@@ -16,10 +18,16 @@ export function currentSource(): Source | null {
   return (id && open?.pocket.sources[id]) || null;
 }
 
+export function showSource(id: string | null): void {
+  previewPlayer.stop();
+  useView.getState().look({ source: id, cuts: [], selection: null, cursor: 0, found: null });
+}
+
 export function togglePattern(): void {
   if (useLoop.getState().playing) loopPlayer.stop();
   else if (useLoop.getState().ready) {
     tapePlayer.stop();
+    previewPlayer.stop();
     loopPlayer.start();
   }
 }
@@ -28,8 +36,9 @@ export function togglePattern(): void {
 export function toggleSource(): void {
   const source = currentSource();
   if (!source) return;
-  if (useTape.getState().playing) {
+  if (useTape.getState().playing || usePreview.getState().preview) {
     tapePlayer.stop();
+    previewPlayer.stop();
     return;
   }
   loopPlayer.stop();
@@ -37,12 +46,14 @@ export function toggleSource(): void {
   const selection = view.selection?.source === source.id ? view.selection : null;
   const loop = selection && selection.end > selection.start ? (view.loopSelection ? selection : null) : view.loopSelection ? { start: 0, end: source.frames } : null;
   const place = selection ? selection.start : view.cursor < source.frames ? view.cursor : 0;
-  void tapePlayer.play(source.audio, source.frames, place, loop);
+  if (fits(view)) void playFitted(source, place, loop?.end ?? selection?.end ?? source.frames, loop !== null);
+  else void tapePlayer.play(source.audio, source.frames, place, loop);
 }
 
 export function stopAll(): void {
   loopPlayer.stop();
   tapePlayer.stop();
+  previewPlayer.stop();
   voices.silence();
 }
 

@@ -3,6 +3,7 @@ import { voices } from "../audio/voices";
 import { newGesture } from "../design/NumberField";
 import { PAD_CODES, PAGE } from "../pads/keys";
 import * as actions from "./actions";
+import * as found from "./found";
 import { redo, undo } from "./edits";
 import { usePocket } from "./pocket";
 import { type Station, useView } from "./view";
@@ -56,6 +57,10 @@ export const BINDINGS: Binding[] = [
   { keys: "N", does: "New cut at the playhead or cursor", match: key("n"), run: actions.cutHere, where: ["chop"] },
   { keys: "Delete", does: "Take the chosen cuts away", match: (e) => key("Delete")(e) || key("Backspace")(e), run: actions.deleteCuts, where: ["chop"] },
   { keys: "P", does: "Put the chosen slices on pads", match: key("p"), run: () => void actions.slicesToPads(false), where: ["chop"] },
+  { keys: ", .", does: "Loop or hit before, after, among those found: choose and play", match: (e) => plain(e) && (e.key === "," || e.key === "."), run: (e) => found.step(e.key === "," ? -1 : 1), where: ["listen"] },
+  { keys: "Enter", does: "Play the loop or hit again", match: key("Enter"), run: found.replay, where: ["listen"] },
+  { keys: "P", does: "Put the loop, hit or selection on a pad", match: key("p"), run: found.toPad, where: ["listen"] },
+  { keys: "N", does: "Cut the loop, hit or selection out, for Chop", match: key("n"), run: found.cutOut, where: ["listen"] },
   { keys: "K", does: "Click on the beats, on or off", match: key("k"), run: () => look({ click: !useView.getState().click }), where: ["listen"] },
   { keys: "T", does: "Tap the tempo while the find plays", match: key("t"), run: () => void actions.tap(), where: ["listen"] },
   { keys: "B", does: "Bar one at the cursor or the selection", match: key("b"), run: actions.barOneHere, where: ["listen"] },

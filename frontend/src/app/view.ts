@@ -3,6 +3,8 @@ import { create } from "zustand";
 import { persist } from "zustand/middleware";
 
 export type Station = "listen" | "chop" | "rhythm";
+export type ListenPanel = "tempo" | "worth" | "clean";
+export type FoundKind = "loop" | "kick" | "snare" | "hat";
 
 export interface Span {
   start: number;
@@ -22,10 +24,17 @@ interface View {
   selection: (Span & { source: string }) | null;
   cursor: number;
   loopSelection: boolean;
+  /** Hear finds in the pocket's tempo, in its key. */
+  inTempo: boolean;
+  inKey: boolean;
   /** Whether the grid clicks over the record, and how loudly (dB; null: as the core has it). */
   click: boolean;
   clickLevel: number | null;
   help: boolean;
+  /** Which half of the desk under the wave is open in Listen. */
+  panel: ListenPanel;
+  /** What is chosen among the loops and hits that were found: a place in its list. */
+  found: { kind: FoundKind; index: number } | null;
   /** Lane and beat of the keyboard's place in the pattern. */
   step: { pad: number; beat: number } | null;
 }
@@ -48,9 +57,13 @@ const START: View = {
   selection: null,
   cursor: 0,
   loopSelection: false,
+  inTempo: false,
+  inKey: false,
   click: false,
   clickLevel: null,
   help: false,
+  panel: "tempo",
+  found: null,
   step: null,
 };
 
@@ -64,7 +77,7 @@ export const useView = create<View & Actions>()(
     }),
     {
       name: "grain-pocket-view",
-      partialize: (view) => ({ ...view, help: false, step: null }),
+      partialize: (view) => ({ ...view, help: false, step: null, found: null }),
     },
   ),
 );

@@ -3,6 +3,7 @@ import { memo, useRef, useState } from "react";
 
 import { api } from "../api/client";
 import type { About, Source } from "../api/types";
+import { showSource } from "../app/actions";
 import { edit } from "../app/edits";
 import { useJobs } from "../app/events";
 import { ordered, usePocket } from "../app/pocket";
@@ -81,8 +82,7 @@ export function Finds({ about }: { about: About }) {
 
 const FindCard = memo(function FindCard({ source, rate, on }: { source: Source; rate: number; on: boolean }) {
   const [renaming, setRenaming] = useState(false);
-  const { look } = useView.getState();
-  const choose = () => look({ source: source.id, cuts: [], selection: null, cursor: 0 });
+  const choose = () => showSource(source.id);
   const grid = source.grid;
   const facts = [grid?.bars ? `${grid.bars} ${grid.bars === 1 ? "bar" : "bars"}` : seconds(source.frames / rate), source.channels === 1 ? "mono" : null].filter(Boolean).join(", ");
 

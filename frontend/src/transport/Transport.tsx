@@ -12,6 +12,7 @@ import { position } from "../design/format";
 import { Hint } from "../design/Hint";
 import { NumberField } from "../design/NumberField";
 import { Export } from "./Export";
+import { KeyMenu } from "./KeyMenu";
 import { Meter } from "./Meter";
 import { Pockets } from "./Pockets";
 
@@ -49,6 +50,9 @@ export function Transport() {
       </Value>
       <Value label="tempo">
         <NumberField className="w-[58px]" parameter={tempo} value={pocket.tempo} showUnit={false} onChange={(value, gesture) => void edit({ type: "set_pocket", tempo: value }, gesture)} />
+      </Value>
+      <Value label="key">
+        <KeyMenu pocket={pocket} />
       </Value>
       <Value label="swing">
         {pattern ? (

@@ -1,6 +1,7 @@
 import type { Source } from "../api/types";
 import { setLooping, toggleSource, zoom, zoomToSelection } from "../app/actions";
 import { useView } from "../app/view";
+import { usePreview } from "../audio/preview";
 import { useTape } from "../audio/tape";
 import { Button } from "../design/Button";
 import { seconds } from "../design/format";
@@ -8,13 +9,15 @@ import { Toggle } from "../design/Toggle";
 
 /** Play, loop and zoom, for every station that shows a wave. */
 export function WaveTools({ source, rate }: { source: Source; rate: number }) {
-  const playing = useTape((s) => s.playing === source.audio);
+  const tape = useTape((s) => s.playing === source.audio);
+  const preview = usePreview((s) => s.preview);
+  const playing = tape || preview?.hash === source.audio;
   const looping = useView((s) => s.loopSelection);
   const selection = useView((s) => (s.selection?.source === source.id ? s.selection : null));
   return (
     <>
       <Button tone={playing ? "play" : "solid"} keys="Space" hint="The find, from the cursor or the selection" onClick={toggleSource}>
-        {playing ? "■ Stop find" : "▶ Play find"}
+        {preview?.coming ? "Preparing ..." : playing ? "■ Stop find" : "▶ Play find"}
       </Button>
       <Toggle on={looping} onChange={setLooping} keys="L" hint="Round and round: the selection, or all of it">
         Loop

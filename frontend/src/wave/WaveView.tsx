@@ -2,6 +2,7 @@
 import { useRef, useState, type PointerEvent } from "react";
 
 import type { Source } from "../api/types";
+import { heardPlace, useHeard } from "../audio/heard";
 import { tapePlayer, useTape } from "../audio/tape";
 import { moveGrid } from "../app/actions";
 import { edit } from "../app/edits";
@@ -44,7 +45,8 @@ export function WaveView({ source, height, cutting, chords, onSlice }: Props) {
   const cursor = useView((s) => s.cursor);
   const chosen = useView((s) => s.cuts);
   const { look, setWindow } = useView.getState();
-  const playing = useTape((s) => s.playing === source.audio);
+  const playing = useHeard(source.audio);
+  const onTape = useTape((s) => s.playing === source.audio);
   const perPixel = (span.end - span.start) / Math.max(1, width);
   const waveHeight = height - BAND_HEIGHT * 3 - 12 - (chords ? CHORD_HEIGHT : 0);
   const marks = cutting ? sliceMarks(source) : [];
@@ -65,7 +67,7 @@ export function WaveView({ source, height, cutting, chords, onSlice }: Props) {
     if (chords) paintChords(c, frame, chords, height - CHORD_HEIGHT, CHORD_HEIGHT - 1);
     if (cutting) paintCuts(c, frame, marks, waveHeight, on);
     if (selection) paintSpan(c, frame, selection.start, selection.end, waveHeight);
-    paintPlace(c, frame, playing ? tapePlayer.place() : cursor, height, playing);
+    paintPlace(c, frame, playing ? heardPlace() : cursor, height, playing);
   }, playing);
 
   useWheel(box, (event) => {
@@ -155,7 +157,7 @@ export function WaveView({ source, height, cutting, chords, onSlice }: Props) {
     look({ cursor: place, selection: null });
     const slice = marks.findLast((mark) => mark.start <= place);
     if (slice && place < slice.end) onSlice?.(slice.id, now.add);
-    else if (playing) void tapePlayer.play(source.audio, source.frames, place, null);
+    else if (onTape) void tapePlayer.play(source.audio, source.frames, place, null);
   }
 
   return (
@@ -196,7 +198,7 @@ export function Overview({ source, height = 34 }: { source: Source; height?: num
   const span = useView((s) => s.windows[source.id]) ?? whole(source.frames);
   const cursor = useView((s) => s.cursor);
   const { setWindow } = useView.getState();
-  const playing = useTape((s) => s.playing === source.audio);
+  const playing = useHeard(source.audio);
   const perPixel = source.frames / Math.max(1, width);
 
   usePaint(() => {
@@ -214,7 +216,7 @@ export function Overview({ source, height = 34 }: { source: Source; height?: num
       c.fillRect(left, 0, wide, height);
       c.strokeRect(left + 1, 1, wide - 2, height - 2);
     }
-    paintPlace(c, frame, playing ? tapePlayer.place() : cursor, height, playing);
+    paintPlace(c, frame, playing ? heardPlace() : cursor, height, playing);
   }, playing);
 
   function at(event: PointerEvent): number {

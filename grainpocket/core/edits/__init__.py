@@ -11,6 +11,8 @@ from pydantic import Field, TypeAdapter
 
 from grainpocket.core.edits.base import EditModel, Library, Refusal
 from grainpocket.core.edits.cutting import AddCut, CutAtMarks, CutTransients, DeleteCuts, MoveCut, NameSlice
+from grainpocket.core.edits.family import JoinFamily, LeaveFamily
+from grainpocket.core.edits.found import CutStretches, StretchesToPads
 from grainpocket.core.edits.gridding import MoveGrid, SetGrid, TakeTempo, TapTempo
 from grainpocket.core.edits.padding import ClearPads, MovePad, SetPads, SlicesToPads
 from grainpocket.core.edits.patterns import (
@@ -22,12 +24,13 @@ from grainpocket.core.edits.patterns import (
     SetPattern,
     SetVelocity,
 )
-from grainpocket.core.edits.pocket_wide import AddSource, RemoveSource, RenameSource, SetCredits, SetPocket, SetTrim
+from grainpocket.core.edits.pocket_wide import AddSource, RemoveSource, RenameSource, SetCredits, SetKey, SetPocket, SetTrim
 
 Edit = Annotated[
-    SetPocket | AddSource | RenameSource | RemoveSource | SetCredits | SetTrim
+    SetPocket | SetKey | AddSource | RenameSource | RemoveSource | SetCredits | SetTrim | JoinFamily | LeaveFamily
     | SetGrid | TakeTempo | MoveGrid | TapTempo
     | CutTransients | CutAtMarks | AddCut | MoveCut | DeleteCuts | NameSlice
+    | CutStretches | StretchesToPads
     | SlicesToPads | SetPads | ClearPads | MovePad
     | AddPattern | SetPattern | RemovePattern | PutHits | RemoveHits | SetVelocity | OriginalRhythm,
     Field(discriminator="type"),

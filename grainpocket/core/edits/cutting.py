@@ -29,7 +29,7 @@ class CutTransients(EditModel):
         at = transient_cuts(hearing, self.sensitivity)
         pocket, ids = new_ids(pocket, "c", len(at))
         cuts = recut(source.cuts, at, transient_roles(hearing, at), ids, self.keep_hand)
-        return _with_cuts(pocket, source.model_copy(update={"sensitivity": self.sensitivity}), cuts)
+        return with_cuts(pocket, source.model_copy(update={"sensitivity": self.sensitivity}), cuts)
 
 
 class AddCut(EditModel):
@@ -48,7 +48,7 @@ class AddCut(EditModel):
             raise Refusal("There is a cut here already. Move that one, or zoom in and cut further from it.")
         pocket, (cut_id,) = new_ids(pocket, "c", 1)
         cuts = sorted((*source.cuts, Cut(id=cut_id, at=self.at, by="hand")), key=lambda c: c.at)
-        return _with_cuts(pocket, source, tuple(cuts))
+        return with_cuts(pocket, source, tuple(cuts))
 
 
 class CutAtMarks(EditModel):
@@ -71,7 +71,7 @@ class CutAtMarks(EditModel):
             raise Refusal(f"{source.name} is cut at all of its marks already." if source.origin.marks else "The file has no marks.")
         pocket, ids = new_ids(pocket, "c", len(new))
         cuts = [Cut(id=i, at=at, by="hand", name=name or None) for i, (at, name) in zip(ids, new, strict=True)]
-        return _with_cuts(pocket, source, tuple(sorted((*source.cuts, *cuts), key=lambda c: c.at)))
+        return with_cuts(pocket, source, tuple(sorted((*source.cuts, *cuts), key=lambda c: c.at)))
 
 
 class MoveCut(EditModel):
@@ -92,7 +92,7 @@ class MoveCut(EditModel):
         high = (source.cuts[i + 1].at if i + 1 < len(source.cuts) else source.frames) - LEAST_SLICE
         at = max(low, min(self.at, high))
         moved = source.cuts[i].model_copy(update={"at": at, "by": "hand"})
-        return _with_cuts(pocket, source, (*source.cuts[:i], moved, *source.cuts[i + 1 :]))
+        return with_cuts(pocket, source, (*source.cuts[:i], moved, *source.cuts[i + 1 :]))
 
 
 class DeleteCuts(EditModel):
@@ -109,7 +109,7 @@ class DeleteCuts(EditModel):
         source = the_source(pocket, self.source)
         for cut in self.cuts:
             _index(source, cut)
-        return _with_cuts(pocket, source, tuple(c for c in source.cuts if c.id not in self.cuts))
+        return with_cuts(pocket, source, tuple(c for c in source.cuts if c.id not in self.cuts))
 
 
 class NameSlice(EditModel):
@@ -145,7 +145,7 @@ def _index(source: Source, cut: str) -> int:
     raise Refusal("That cut is no longer there.")
 
 
-def _with_cuts(pocket: Pocket, source: Source, cuts: tuple[Cut, ...]) -> Pocket:
+def with_cuts(pocket: Pocket, source: Source, cuts: tuple[Cut, ...]) -> Pocket:
     """The pocket with new cuts on a source and every pad that plays one of its slices brought along."""
     source = source.model_copy(update={"cuts": cuts})
     now = {chop.cut: chop for chop in slices(source)}

@@ -110,20 +110,26 @@ class MovePad(EditModel):
 
 
 def put_on_pads(pocket: Pocket, source: Source, chops: Sequence[Chop], first: int | None, choke: int) -> tuple[Pocket, list[int]]:
-    """The pocket with chops on pads, and the pads they went to. Raises Refusal when one is too long or pads run out."""
-    free = [i for i in range(MOST_PADS) if i not in pocket.pads] if first is None else list(range(first, MOST_PADS))
-    if len(chops) > len(free):
-        raise Refusal(f"{len(chops)} slices do not fit on {len(free)} free pads. Choose fewer, or clear some pads.")
-    pads = dict(pocket.pads)
+    """The pocket with slices on pads, and the pads they went to. Raises Refusal when one is too long or pads run out."""
     numbers = {cut.id: n for n, cut in enumerate(source.cuts, 1)}
     by_id = {cut.id: cut for cut in source.cuts}
-    for index, chop in zip(free, chops, strict=False):
+    pads: list[Pad] = []
+    for chop in chops:
         cut = by_id[chop.cut or ""]
-        if chop.end - chop.start > LONGEST_CHOP_S * pocket.rate:
-            raise Refusal(
-                f"Slice {numbers[cut.id]} is {(chop.end - chop.start) / pocket.rate:.0f} s long; "
-                f"a pad holds up to {LONGEST_CHOP_S} s. Cut it shorter first."
-            )
         name = cut.name or f"{source.name[:70]} {numbers[cut.id]}"
-        pads[index] = Pad(name=name, role=cut.role, chop=chop, choke=choke)
-    return pocket.model_copy(update={"pads": dict(sorted(pads.items()))}), free[: len(chops)]
+        pads.append(Pad(name=name, role=cut.role, chop=chop, choke=choke))
+    return fill_pads(pocket, pads, [f"Slice {numbers[c.cut or '']}" for c in chops], first)
+
+
+def fill_pads(pocket: Pocket, new: Sequence[Pad], what: Sequence[str], first: int | None) -> tuple[Pocket, list[int]]:
+    """The pocket with new pads on the next free places, or from `first` on in place of what is there, and the places they
+    went to. what: each one's name in a message. Raises Refusal when one is too long or pads run out."""
+    free = [i for i in range(MOST_PADS) if i not in pocket.pads] if first is None else list(range(first, MOST_PADS))
+    if len(new) > len(free):
+        raise Refusal(f"{len(new)} slices do not fit on {len(free)} free pads. Choose fewer, or clear some pads.")
+    for pad, name in zip(new, what, strict=True):
+        seconds = (pad.chop.end - pad.chop.start) / pocket.rate
+        if seconds > LONGEST_CHOP_S:
+            raise Refusal(f"{name} is {seconds:.0f} s long; a pad holds up to {LONGEST_CHOP_S} s. Cut it shorter first.")
+    pads = {**pocket.pads, **dict(zip(free, new, strict=False))}
+    return pocket.model_copy(update={"pads": dict(sorted(pads.items()))}), free[: len(new)]

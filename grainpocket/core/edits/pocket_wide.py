@@ -10,7 +10,7 @@ from grainpocket.core.chop.cuts import recut, transient_cuts, transient_roles
 from grainpocket.core.edits.base import EditModel, Library, Refusal, new_ids, the_source
 from grainpocket.core.listen.grids import found_grid
 from grainpocket.core.params import of
-from grainpocket.core.pocket import Credits, Name, Origin, Pocket, Source
+from grainpocket.core.pocket import Credits, Key, Kin, Name, Origin, Pocket, Source
 
 
 class SetPocket(EditModel):
@@ -34,6 +34,19 @@ class SetPocket(EditModel):
         return pocket.model_copy(update=self._changes())
 
 
+class SetKey(EditModel):
+    """The key that the pocket is in, or none."""
+
+    type: Literal["set_key"] = "set_key"
+    key: Key | None
+
+    def label(self, pocket: Pocket) -> str:
+        return "key of the pocket"
+
+    def apply(self, pocket: Pocket, library: Library) -> Pocket:
+        return pocket.model_copy(update={"key": self.key})
+
+
 class AddSource(EditModel):
     """A new find, cut on its transients. Made by imports and prints."""
 
@@ -45,6 +58,7 @@ class AddSource(EditModel):
     origin: Origin = Origin()
     credits: Credits = Credits()
     trim: float = of("source", "trim").field()
+    kin: Kin | None = Field(default=None, description="Of a print: the source it was made from, whose grid and cuts it takes on")
 
     def label(self, pocket: Pocket) -> str:
         return f"add {self.name}"
@@ -57,6 +71,13 @@ class AddSource(EditModel):
             id=source_id, name=_unused_name(self.name, pocket), audio=self.audio, frames=self.frames,
             channels=self.channels, origin=self.origin, credits=self.credits, trim=self.trim, grid=grid,
         )  # fmt: skip
+        root = pocket.sources.get(self.kin.root) if self.kin else None
+        if root is not None:
+            # The same time line: what was set by hand on it holds for the copy too.
+            pocket, ids = new_ids(pocket, "c", len(root.cuts))
+            cuts = tuple(cut.model_copy(update={"id": i}) for cut, i in zip(root.cuts, ids, strict=True))
+            taken_on = {"grid": root.grid, "sensitivity": root.sensitivity, "cuts": cuts, "kin": self.kin}
+            return pocket.with_source(source.model_copy(update=taken_on))
         at = transient_cuts(hearing, source.sensitivity)
         pocket, ids = new_ids(pocket, "c", len(at))
         return pocket.with_source(source.model_copy(update={"cuts": recut((), at, transient_roles(hearing, at), ids)}))
@@ -125,9 +146,10 @@ class RemoveSource(EditModel):
         users = [index for index, pad in pocket.pads.items() if pad.chop.source == self.source]
         if users and not self.with_pads:
             raise Refusal(f"{source.name} is on {len(users)} pads. Remove it together with them, or clear them first.")
+        orphans = {k: s.model_copy(update={"kin": None}) for k, s in pocket.sources.items() if s.kin and s.kin.root == self.source}
         return pocket.model_copy(
             update={
-                "sources": {k: s for k, s in pocket.sources.items() if k != self.source},
+                "sources": {k: orphans.get(k, s) for k, s in pocket.sources.items() if k != self.source},
                 "pads": {k: p for k, p in pocket.pads.items() if k not in users},
             }
         )

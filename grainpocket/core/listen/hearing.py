@@ -2,28 +2,36 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, astuple, dataclass
 from typing import Any
 
 import numpy as np
 
-from grainpocket.core.listen.bands import Progress, no_progress
-from grainpocket.core.listen.chroma import chroma
+from grainpocket.core.listen.bands import Bands, Progress, analyse, no_progress
+from grainpocket.core.listen.chroma import Chroma, chroma
+from grainpocket.core.listen.grids import beat_places, found_grid
 from grainpocket.core.listen.harmony import Chord, Key, chords, keys, plain_edges
+from grainpocket.core.listen.hits import CleanHit, clean_hits
 from grainpocket.core.listen.judge import ROLES
+from grainpocket.core.listen.loops import GoodLoop, good_loops
 from grainpocket.core.listen.loudness import Loudness
-from grainpocket.core.listen.onsets import Onsets, detect
+from grainpocket.core.listen.onsets import Onsets, detect, detect_in, nothing
+from grainpocket.core.listen.passages import Passage, bar_edges, features, passages, present
 from grainpocket.core.listen.profile import evidence
 from grainpocket.core.listen.sharpen import sharpen
 from grainpocket.core.listen.tempo import Tempo, beat_times, candidates
 from grainpocket.core.sound.audio import Samples, db_of, peak_of
 
-VERSION = "2"
+VERSION = "3"
 BEGIN_SHARE = 0.01
 # The strength that a transient needs at the least, the middle and the most sensitive.
 LEAST_SENSITIVE, CLEAR, MOST_SENSITIVE = 0.97, 0.5, 0.03
 # Under this there is no harmony to speak of, and the tuning of noise means nothing.
 LEAST_TUNED_S = 1.0
+# Quieter or shorter than this, there is nothing to listen to.
+SILENT, SHORTEST_S = 1e-5, 0.01
+# A hit this little before a bar line belongs to the bar.
+BAR_SLIP_S = 0.02
 _PIECE = 1 << 16
 
 
@@ -32,7 +40,8 @@ class Hearing:
     """frames, rate: of the source; onsets: every transient worth a look; tempi: ranked; peak_db: dBFS of the largest
     sample (None for silence); begin: where sound first rises over -40 dB of the peak (0 for silence); keys: ranked;
     cents: tuning over A = 440 Hz, None when nothing is tuned; chords: along the time line; loudness: None in hearings
-    that were made from mono samples alone."""
+    that were made from mono samples alone; passages: in the order of the record; hits: by drum, cleanest first; loops: best
+    first."""
 
     frames: int
     rate: int
@@ -44,6 +53,9 @@ class Hearing:
     cents: float | None = None
     chords: tuple[Chord, ...] = ()
     loudness: Loudness | None = None
+    passages: tuple[Passage, ...] = ()
+    hits: tuple[CleanHit, ...] = ()
+    loops: tuple[GoodLoop, ...] = ()
 
     def to_json(self) -> dict[str, Any]:
         return {
@@ -61,6 +73,9 @@ class Hearing:
             "cents": self.cents,
             "chords": [[round(c.start, 4), round(c.end, 4), c.label] for c in self.chords],
             "loudness": asdict(self.loudness) if self.loudness else None,
+            "passages": [astuple(p) for p in self.passages],
+            "hits": [astuple(h) for h in self.hits],
+            "loops": [astuple(one) for one in self.loops],
         }
 
     @staticmethod
@@ -85,6 +100,9 @@ class Hearing:
             cents=data["cents"],
             chords=tuple(Chord(*c) for c in data["chords"]),
             loudness=Loudness(**{**loud, "clipped_at": tuple(loud["clipped_at"])}) if loud else None,
+            passages=tuple(Passage(*p) for p in data["passages"]),
+            hits=tuple(CleanHit(*h) for h in data["hits"]),
+            loops=tuple(GoodLoop(*one) for one in data["loops"]),
         )
 
 
@@ -94,8 +112,11 @@ def hear(samples: Samples, rate: int, progress: Progress = no_progress, loudness
     loudest = peak_of(samples)
     begin = _begin(samples, BEGIN_SHARE * loudest) if loudest else 0
     seconds = len(samples) / rate
-    onsets = detect(samples, rate, lambda share: progress(share * 0.6))
-    notes = chroma(samples, rate) if loudest > 1e-5 and seconds >= LEAST_TUNED_S else None
+    bands = None
+    if loudest > SILENT and seconds >= SHORTEST_S:
+        bands = analyse(samples, rate, loudest, lambda share: progress(share * 0.25))
+    onsets = detect_in(bands, samples, lambda share: progress(0.25 + share * 0.35)) if bands else nothing(rate)
+    notes = chroma(samples, rate) if loudest > SILENT and seconds >= LEAST_TUNED_S else None
     progress(0.8)
     tempi = candidates(evidence(onsets, notes, seconds), rate)
     progress(0.95)
@@ -106,6 +127,7 @@ def hear(samples: Samples, rate: int, progress: Progress = no_progress, loudness
         edges = np.concatenate(([0.0], edges[(edges > 0.1) & (edges < seconds - 0.1)], [seconds]))
         found_chords, scores = chords(notes, edges)
         found_keys = keys(notes, edges, scores)
+    found = _found(bands, notes, onsets, tempi, len(samples)) if bands else ((), (), ())
     return Hearing(
         frames=len(samples),
         rate=rate,
@@ -117,6 +139,31 @@ def hear(samples: Samples, rate: int, progress: Progress = no_progress, loudness
         cents=notes.cents if notes is not None and found_keys else None,
         chords=tuple(found_chords),
         loudness=loudness,
+        passages=found[0],
+        hits=found[1],
+        loops=found[2],
+    )
+
+
+def _found(
+    bands: Bands, notes: Chroma | None, onsets: Onsets, tempi: list[Tempo], frames: int
+) -> tuple[tuple[Passage, ...], tuple[CleanHit, ...], tuple[GoodLoop, ...]]:
+    """What in the record is of use: passages, clean hits, loops."""
+    rate, seconds = bands.rate, frames / bands.rate
+    lines = np.zeros(0)
+    if tempi:
+        beats, bars = beat_places(found_grid(tempi[0]), frames, rate)
+        lines = beats[bars] / rate
+    whole = bool(tempi) and tempi[0].bars is not None
+    ends = np.append(lines, seconds) if whole else lines
+    edges = bar_edges(ends, seconds)
+    table = features(bands, notes, onsets, edges)
+    sounding = present(table)
+    bar = np.clip(np.searchsorted(edges, onsets.seconds + BAR_SLIP_S, "right") - 1, 0, len(sounding) - 1)
+    return (
+        tuple(passages(table, sounding, edges, rate, len(ends) > 1)),
+        tuple(clean_hits(bands, onsets, sounding[bar], frames)),
+        tuple(good_loops(bands, ends, rate, whole)),
     )
 
 

@@ -7,6 +7,7 @@ import { Button } from "../../design/Button";
 import { fixed, seconds } from "../../design/format";
 import { NumberField } from "../../design/NumberField";
 import { CreditsSheet } from "./CreditsSheet";
+import { Family } from "./Family";
 
 export function Record({ source, rate, hearing }: { source: Source; rate: number; hearing: Hearing | undefined }) {
   const origin = source.origin;
@@ -41,6 +42,7 @@ export function Record({ source, rate, hearing }: { source: Source; rate: number
         </dd>
       </dl>
       <Said source={source} />
+      <Family source={source} rate={rate} />
       {origin.notes.map((note) => (
         <p key={note} className="mt-1.5 border-l-2 border-ink pl-2">
           {note}

@@ -1,0 +1,36 @@
+/** Hear a find in the pocket's tempo and key before it is used. */
+import { api, ask } from "../api/client";
+import type { Pocket, Source } from "../api/types";
+import { previewPlayer } from "../audio/preview";
+import { tapePlayer } from "../audio/tape";
+import { usePocket } from "./pocket";
+import { toast } from "./toasts";
+import { useView } from "./view";
+
+export const LONGEST_S = 60;
+const NOTES = ["C", "Db", "D", "Eb", "E", "F", "Gb", "G", "Ab", "A", "Bb", "B"];
+
+export function keyName(key: Pocket["key"]): string {
+  return key ? `${NOTES[key.tonic]} ${key.mode}` : "";
+}
+
+export function fits(view: { inTempo: boolean; inKey: boolean }): boolean {
+  return view.inTempo || view.inKey;
+}
+
+/** Play a stretch, at most a minute of it, as it would fit. */
+export async function playFitted(source: Source, start: number, end: number, loop: boolean): Promise<void> {
+  const open = usePocket.getState().open;
+  if (!open) return;
+  const { inTempo, inKey } = useView.getState();
+  const first = Math.round(start);
+  const last = Math.min(Math.round(end), first + LONGEST_S * open.pocket.rate);
+  tapePlayer.stop();
+  try {
+    const fit = await ask(api.GET("/api/pockets/{pocket}/sources/{source}/fit", { params: { path: { pocket: open.id, source: source.id }, query: { tempo: inTempo, key: inKey } } }));
+    const url = `/api/audio/${source.audio}/fitted/${first}/${last}?speed=${(fit.speed ?? 1).toFixed(6)}&semitones=${(fit.semitones ?? 0).toFixed(2)}`;
+    await previewPlayer.play(source.audio, first, last, url, source.trim, loop);
+  } catch (error) {
+    toast({ title: "That could not be fitted to the pocket", text: (error as Error).message, tone: "error" });
+  }
+}

@@ -1,0 +1,47 @@
+/** Under the overview: where only drums play, where none do, and where a voice sounds. */
+import type { Hearing, Source } from "../../api/types";
+import { useView } from "../../app/view";
+import { seconds } from "../../design/format";
+import { Hint } from "../../design/Hint";
+import { ROLES } from "../../design/roles";
+
+const KINDS = {
+  "bare drums": { color: ROLES.kick.color, row: 0 },
+  "no drums": { color: ROLES.tonal.color, row: 0 },
+  voice: { color: ROLES.vocal.color, row: 1 },
+} as const;
+const ROW = 13;
+// Narrower than this (in per cent of the strip) and no word fits.
+const ROOM = { "bare drums": 8, "no drums": 7, voice: 5 } as const;
+
+export function PassageStrip({ source, hearing }: { source: Source; hearing: Hearing | undefined }) {
+  const { look, setWindow } = useView.getState();
+  if (!hearing?.passages.length) return null;
+  const rows = hearing.passages.some((p) => p.kind === "voice") ? 2 : 1;
+  return (
+    <div role="group" aria-label="Passages" className="relative shrink-0" style={{ height: rows * ROW - 1 }}>
+      {hearing.passages.map((p) => {
+        const { color, row } = KINDS[p.kind];
+        const bars = p.bars ? `${p.bars} ${p.bars === 1 ? "bar" : "bars"}` : seconds((p.end - p.start) / 44100);
+        const wide = ((p.end - p.start) / source.frames) * 100;
+        return (
+          <Hint key={`${p.kind}${p.start}`} text={`${p.kind}, ${bars}: show and select`}>
+            <button
+              type="button"
+              aria-label={`${p.kind}, ${bars}, from ${(p.start / 44100).toFixed(1)} s`}
+              className="absolute overflow-hidden rounded-[2px] px-1 text-left text-[10px] leading-[12px] font-semibold whitespace-nowrap text-white hover:brightness-110"
+              style={{ left: `${(p.start / source.frames) * 100}%`, width: `calc(${wide}% - 1px)`, top: row * ROW, height: ROW - 1, background: color }}
+              onClick={() => {
+                const margin = (p.end - p.start) * 0.02;
+                setWindow(source.id, { start: Math.max(0, p.start - margin), end: Math.min(source.frames, p.end + margin) });
+                look({ selection: { source: source.id, start: p.start, end: p.end }, cursor: p.start, found: null });
+              }}
+            >
+              {wide > ROOM[p.kind] ? p.kind : ""}
+            </button>
+          </Hint>
+        );
+      })}
+    </div>
+  );
+}

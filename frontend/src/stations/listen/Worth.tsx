@@ -1,0 +1,88 @@
+/** Worth taking: the stretches that loop best, and the cleanest kicks, snares and hats, to hear one after the other and take. */
+import { useEffect, useRef } from "react";
+
+import type { Hearing, Source } from "../../api/types";
+import { choose, cutOut, KINDS, listed, toPad, toPads } from "../../app/found";
+import { type FoundKind, useView } from "../../app/view";
+import { Button } from "../../design/Button";
+import { fixed, position } from "../../design/format";
+import { ROLES } from "../../design/roles";
+import { useLines } from "../../wave/lines";
+import { beatsAt } from "../../wave/marks";
+
+const TITLES: Record<FoundKind, string> = { loop: "Loops", kick: "Kicks", snare: "Snares", hat: "Hats" };
+const A_ROW = 4;
+
+export function Worth({ source, hearing }: { source: Source; hearing: Hearing | undefined }) {
+  const found = useView((s) => s.found);
+  const selection = useView((s) => s.selection?.source === source.id && s.selection.end > s.selection.start);
+  const some = found !== null || selection;
+  if (!hearing) return <p className="text-ink2">Listening ...</p>;
+  return (
+    <section aria-label="Worth taking" className="flex min-h-0 flex-col gap-1.5 text-[12px]">
+      <div className="flex flex-wrap items-center gap-1.5">
+        <Button keys="P" disabled={!some} hint="The loop, hit or selection, on the next free pad" onClick={toPad}>
+          To pad
+        </Button>
+        <Button keys="N" disabled={!some} hint="A slice of its own, shown in Chop" onClick={cutOut}>
+          Cut out for Chop
+        </Button>
+        <span className="text-ink2">
+          <kbd className="font-body font-semibold">,</kbd> and <kbd className="font-body font-semibold">.</kbd> play one after the other, Enter again
+        </span>
+      </div>
+      <div className="grid grid-cols-4 gap-3">
+        {KINDS.map((kind) => (
+          <List key={kind} source={source} hearing={hearing} kind={kind} />
+        ))}
+      </div>
+    </section>
+  );
+}
+
+function List({ source, hearing, kind }: { source: Source; hearing: Hearing; kind: FoundKind }) {
+  const lines = useLines(source);
+  const index = useView((s) => (s.found?.kind === kind ? s.found.index : -1));
+  const all = listed(hearing, kind);
+  const box = useRef<HTMLDivElement>(null);
+  useEffect(() => {
+    if (index >= 0) box.current?.children[index]?.scrollIntoView({ block: "nearest" });
+  }, [index]);
+  const place = (at: number) => (lines ? position(Math.round(beatsAt(lines, at) * 4) / 4, lines.beatsPerBar) : `${(at / 44100).toFixed(2)} s`);
+  const figure = (i: number) => (kind === "loop" ? `${Math.round((hearing.loops[i]?.score ?? 0) * 100)} %` : under(hearing.hits.filter((h) => h.role === kind)[i]?.cover_db ?? 0));
+  return (
+    <div className="flex min-w-0 flex-col">
+      <div className="flex h-[26px] items-center gap-1 border-b border-rule">
+        <h3 className="title grow truncate text-[13px]">
+          {kind === "loop" ? null : <span style={{ color: ROLES[kind].color }}>{ROLES[kind].glyph} </span>}
+          {TITLES[kind]}
+        </h3>
+        {all.length > 1 && kind !== "loop" ? (
+          <Button className="!px-1.5 !py-0" hint={`The ${Math.min(A_ROW, all.length)} cleanest, on the next free pads`} onClick={() => void toPads(source, all.slice(0, A_ROW))}>
+            Top {Math.min(A_ROW, all.length)}
+          </Button>
+        ) : null}
+      </div>
+      <div ref={box} role="listbox" tabIndex={0} aria-label={`${TITLES[kind]}, ${kind === "loop" ? "best" : "cleanest"} first`} className="thin-scroll flex max-h-[118px] flex-col overflow-auto">
+        {all.map((one, i) => (
+          <div
+            key={one.start}
+            role="option"
+            aria-selected={i === index}
+            className={`flex cursor-pointer items-center gap-1.5 px-1 py-[2.5px] ${i === index ? "bg-nowtint" : "hover:bg-well"}`}
+            onClick={() => choose(source, kind, i)}
+          >
+            <span className="min-w-0 grow truncate tabular-nums">{kind === "loop" ? `${one.name} at ${place(one.start).split(" ")[0]}` : place(one.start)}</span>
+            <span className="text-ink2 tabular-nums">{figure(i)}</span>
+          </div>
+        ))}
+      </div>
+      {all.length ? null : <p className="py-1 text-ink2">{kind === "loop" ? "none: it has no bars, or none come back" : "none in it"}</p>}
+    </div>
+  );
+}
+
+/** How loud all else is beside the drum. */
+function under(db: number): string {
+  return `${db > 0 ? "+" : ""}${fixed(db, 0)} dB`;
+}

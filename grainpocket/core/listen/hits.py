@@ -1,0 +1,130 @@
+"""For every kick, snare and hat: how clean it is, that is how little else sounds with it, and the span to cut.
+
+A drum that comes back shows what it is by itself: what all its hits have in common, band by band. What a hit has over that
+is something else. A small network, fitted on songs whose parts we know (see training/listen), reads that excess together
+with the spectrum round the hit, and says how loud all else is beside the drum.
+"""
+
+from __future__ import annotations
+
+import functools
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from grainpocket.core.listen.bands import COARSE, Bands
+from grainpocket.core.listen.judge import FEATURES as LOOK
+from grainpocket.core.listen.judge import ROLES
+from grainpocket.core.listen.judge import features as look
+from grainpocket.core.listen.layers import Layers, load
+from grainpocket.core.listen.onsets import Onsets
+from grainpocket.core.listen.roles import LIKELY
+
+Drum = Literal["kick", "snare", "hat"]
+DRUMS: tuple[Drum, ...] = ("kick", "snare", "hat")
+# Bands that carry each drum, by index: how loud a hit is, whatever else sounds.
+_CARRIED = {"kick": slice(0, 4), "snare": slice(3, 16), "hat": slice(18, COARSE)}
+# Frames of 5 ms after the hit, in which it is compared with its like.
+_CELLS = ((0, 1), (1, 2), (2, 4), (4, 8), (8, 16), (16, 30))
+CLEAR, COMMON = 0.5, 0.15
+FEATURES = LOOK + len(ROLES) + len(DRUMS) + COARSE + len(_CELLS) + 1
+INPUTS = FEATURES + 3
+# The span to cut: to where it has died away, or something else begins.
+LONGEST_S, SHORTEST_S, DEAD_DB, LEAD_S = 0.7, 0.06, 40.0, 0.004
+SCALE_DB = 20.0
+Table = NDArray[np.float32]
+
+
+@dataclass(frozen=True)
+class CleanHit:
+    """role: kick, snare or hat; at, end: samples of the span to cut; cover_db: how loud all else is beside it, estimated;
+    likely: 0..1, that it is this drum."""
+
+    role: Drum
+    at: int
+    end: int
+    cover_db: float
+    likely: float
+
+
+def of_role(onsets: Onsets, role: str) -> NDArray[np.int64]:
+    """Indices of the onsets that are clearly this drum."""
+    return np.flatnonzero((onsets.likely >= CLEAR) & (onsets.roles[:, ROLES.index(role)] >= LIKELY))
+
+
+def features(bands: Bands, onsets: Onsets, role: str, index: NDArray[np.int64]) -> Table:
+    """(k, FEATURES) of the hits of one drum at `index`; what sounds in the bar of each is put beside them."""
+    frames = np.round(onsets.at[index] / bands.hop).astype(np.int64)
+    power = _power(bands, frames)
+    carried = power[:, 1:3, _CARRIED[role]].sum(axis=(1, 2))
+    own = power / np.maximum(carried, 1e-12)[:, None, None]
+    common = np.quantile(own, COMMON, axis=0)
+    over = np.maximum(own - common, 0)
+    total = max(float(common.sum()), 1e-9)
+    kind = np.zeros((len(index), len(DRUMS)), np.float32)
+    kind[:, DRUMS.index(role)] = 1
+    parts = (
+        look(bands, frames, np.zeros(len(frames))),
+        onsets.roles[index],
+        kind,
+        _db(over.sum(axis=1), total),
+        _db(over.sum(axis=2), total),
+        _db(over.sum(axis=(1, 2)), total)[:, None],
+    )
+    return np.asarray(np.hstack(parts), np.float32)
+
+
+def _db(amount: NDArray[np.float64], total: float) -> NDArray[np.float64]:
+    return np.asarray(np.clip(10 * np.log10(amount / total + 1e-6), -60, 30) / 30)
+
+
+def _power(bands: Bands, frames: NDArray[np.int64]) -> NDArray[np.float64]:
+    """(k, cells, COARSE) energy after each frame."""
+    last = len(bands.coarse) - 1
+    out = np.empty((len(frames), len(_CELLS), COARSE))
+    for i, (first, end) in enumerate(_CELLS):
+        at = np.minimum(frames[:, None] + np.arange(first, end), last)
+        out[:, i] = (bands.coarse[at].astype(np.float64) ** 2).sum(axis=1)
+    return out
+
+
+@functools.cache
+def network() -> Layers:
+    return load("hits.npz")
+
+
+def clean_hits(bands: Bands, onsets: Onsets, sounding: Table, frames: int) -> list[CleanHit]:
+    """Every kick, snare and hat, each drum's cleanest first. sounding: (onsets, 3), what sounds in the bar of each; frames:
+    length of the recording in samples."""
+    out: list[CleanHit] = []
+    for role in DRUMS:
+        index = of_role(onsets, role)
+        if not len(index):
+            continue
+        inputs = np.hstack((features(bands, onsets, role, index), sounding[index]))
+        cover = network()(np.asarray(inputs, np.float32))[:, 0] * SCALE_DB
+        ends = _ends(bands, onsets, index, frames)
+        chance = onsets.roles[index, ROLES.index(role)]
+        for k in np.argsort(cover, kind="stable").tolist():
+            at = int(onsets.at[index[k]])
+            out.append(CleanHit(role, at, int(ends[k]), round(float(cover[k]), 1), round(float(chance[k]), 3)))
+    return out
+
+
+def _ends(bands: Bands, onsets: Onsets, index: NDArray[np.int64], frames: int) -> NDArray[np.int64]:
+    """Where each hit has fallen by DEAD_DB, or the next sound begins, whichever is first."""
+    clear = onsets.at[onsets.likely >= CLEAR]
+    reach = int(LONGEST_S / bands.hop * bands.rate)
+    level = (bands.coarse**2).sum(axis=1)
+    out = np.empty(len(index), np.int64)
+    for k, at in enumerate(onsets.at[index].tolist()):
+        later = np.searchsorted(clear, at + int(SHORTEST_S * bands.rate))
+        after = int(clear[later]) - int(LEAD_S * bands.rate) if later < len(clear) else frames
+        first = round(at / bands.hop)
+        tail = level[first : first + reach]
+        loud = np.flatnonzero(tail > 10 ** (-DEAD_DB / 10) * tail[:8].max()) if len(tail) else np.zeros(0, np.int64)
+        died = (first + int(loud[-1]) + 1) * bands.hop if len(loud) else at
+        out[k] = min(max(died, at + int(SHORTEST_S * bands.rate)), after, frames)
+    return out

@@ -1,0 +1,122 @@
+"""What sounds in each bar: drums, other music, a voice; and the passages that bars of one kind make.
+
+A small network looks at how loud each band is at its quietest, middle and loudest in a bar (music fills the gaps between
+drums), how it compares with the rest of the record, how note-like the spectrum is and what begins there. It was fitted on
+songs that we rendered with known mutes (see training/listen).
+"""
+
+from __future__ import annotations
+
+import functools
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+
+from grainpocket.core.listen.bands import COARSE, Bands
+from grainpocket.core.listen.chroma import Chroma
+from grainpocket.core.listen.judge import ROLES
+from grainpocket.core.listen.layers import Layers, load
+from grainpocket.core.listen.onsets import Onsets
+
+Kind = Literal["bare drums", "no drums", "voice"]
+OUTPUTS = ("drums", "music", "voice")
+QUANTILES = (0.1, 0.5, 0.9)
+FEATURES = COARSE * (len(QUANTILES) + 3) + 6 + len(ROLES)
+PLAIN_S, SHORTEST_S = 2.0, 0.4
+FLOOR_DB, AUDIBLE_DB, PRESENT = -80.0, -50.0, 0.5
+Table = NDArray[np.float32]
+Edges = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Passage:
+    """start, end: samples; kind: what it is; bars: how many, 0 where there are none; likely: 0..1, the least sure of its bars."""
+
+    start: int
+    end: int
+    kind: Kind
+    bars: int
+    likely: float
+
+
+def features(bands: Bands, notes: Chroma | None, onsets: Onsets, edges: Edges) -> Table:
+    """(k, FEATURES) of the k stretches between edges (k + 1 rising seconds), each at least a few frames long."""
+    step = bands.hop / bands.rate
+    frame = np.clip(np.round(edges / step).astype(int), 0, len(bands.coarse))
+    count = len(edges) - 1
+    out = np.zeros((count, FEATURES), np.float32)
+    wide = COARSE * len(QUANTILES)
+    for i in range(count):
+        part = bands.coarse[frame[i] : max(frame[i] + 2, frame[i + 1])]
+        level = np.maximum(20 * np.log10(part + 1e-9), FLOOR_DB) / -FLOOR_DB + 1
+        if len(level) < 2:
+            continue
+        ordered = np.sort(level, axis=0)
+        places = (np.array(QUANTILES) * (len(level) - 1)).round().astype(int)
+        out[i, :wide] = ordered[places].ravel()
+        out[i, wide : wide + COARSE] = 20 * np.maximum(np.diff(level, axis=0), 0).mean(axis=0)
+    # Beside the same record's other bars: what is missing here?
+    usual = np.median(out[:, : 2 * COARSE], axis=0)
+    out[:, wide + COARSE : wide + 3 * COARSE] = out[:, : 2 * COARSE] - usual
+    at = wide + 3 * COARSE
+    if notes is not None:
+        out[:, at : at + 6] = _note_features(notes, edges)
+    out[:, at + 6 :] = _beginnings(onsets, edges)
+    return out
+
+
+def _note_features(notes: Chroma, edges: Edges) -> Table:
+    columns = (notes.focus, notes.held, notes.treble.sum(axis=1), notes.bass.sum(axis=1), notes.focus * notes.held)
+    rows = np.stack((*columns, np.minimum(notes.held, notes.focus)), axis=1).astype(np.float64)
+    total = np.vstack((np.zeros((1, rows.shape[1])), np.cumsum(rows, axis=0)))
+    place = np.clip(np.searchsorted(notes.seconds, edges), 0, len(rows))
+    first, last = np.minimum(place[:-1], len(rows) - 1), np.maximum(place[1:], np.minimum(place[:-1], len(rows) - 1) + 1)
+    return np.asarray((total[last] - total[first]) / (last - first)[:, None], np.float32)
+
+
+def _beginnings(onsets: Onsets, edges: Edges) -> Table:
+    """(k, roles): how much of each role begins there, a second."""
+    place = np.searchsorted(onsets.seconds, edges - 0.02)
+    amounts = (onsets.roles * onsets.likely[:, None]).astype(np.float64)
+    total = np.vstack((np.zeros((1, len(ROLES))), np.cumsum(amounts, axis=0)))
+    per_second = (total[place[1:]] - total[place[:-1]]) / np.maximum(np.diff(edges), 0.05)[:, None]
+    return np.asarray(np.minimum(per_second, 8.0) / 4, np.float32)
+
+
+@functools.cache
+def network() -> Layers:
+    return load("passages.npz")
+
+
+def present(table: Table) -> Table:
+    """(k, 3) probabilities that drums, other music and a voice sound, from `features`."""
+    return np.asarray(1 / (1 + np.exp(-np.clip(network()(table), -30, 30))), np.float32)
+
+
+def bar_edges(lines: Edges, seconds: float) -> Edges:
+    """Seconds of bar lines with the record's start and end, none closer than SHORTEST_S; plain stretches without lines."""
+    if len(lines) < 2:
+        lines = np.arange(PLAIN_S, seconds, PLAIN_S)
+    inside = lines[(lines > SHORTEST_S) & (lines < seconds - SHORTEST_S)]
+    return np.concatenate(([0.0], inside, [seconds]))
+
+
+def passages(table: Table, likely: Table, edges: Edges, rate: int, in_bars: bool = True) -> list[Passage]:
+    """Runs of bars that are bare drums, without drums, or with a voice; in order of their beginning. Silent bars are none
+    of these. in_bars: whether the edges are bar lines."""
+    # Loudest decile of the loudest band: below this there is nothing to speak of.
+    loudest = (table[:, 2 * COARSE : 3 * COARSE].max(axis=1) - 1) * -FLOOR_DB
+    audible = loudest > AUDIBLE_DB
+    drums, music, voice = likely.T
+    bare = np.minimum(drums, 1 - np.maximum(music, voice))
+    kinds: tuple[tuple[Kind, Table], ...] = (("bare drums", bare), ("no drums", 1 - drums), ("voice", voice))
+    out: list[Passage] = []
+    for kind, sure in kinds:
+        on = np.concatenate(([False], audible & (sure >= PRESENT), [False]))
+        turns = np.flatnonzero(np.diff(on.astype(int)))
+        for first, last in zip(turns[::2], turns[1::2], strict=True):
+            start, end = round(edges[first] * rate), round(edges[last] * rate)
+            out.append(Passage(start, end, kind, int(last - first) if in_bars else 0, round(float(sure[first:last].min()), 3)))
+    return sorted(out, key=lambda p: (p.start, p.kind))
