@@ -79,7 +79,8 @@ def fit(x, watch, hidden, outputs, loss_of, epochs):  # type: ignore[no-untyped-
     mean, scale = x.mean(axis=0), np.maximum(x.std(axis=0), 0.05)
     data = torch.from_numpy((x - mean) / scale)
     net = nn.Sequential(
-        nn.Linear(x.shape[1], hidden[0]), nn.ReLU(), nn.Dropout(DROP), nn.Linear(hidden[0], hidden[1]), nn.ReLU(), nn.Linear(hidden[1], outputs)
+        nn.Linear(x.shape[1], hidden[0]), nn.ReLU(), nn.Dropout(DROP), nn.Linear(hidden[0], hidden[1]), nn.ReLU(),
+        nn.Linear(hidden[1], outputs),
     )  # fmt: skip
     learn, seen = np.flatnonzero(~watch), torch.from_numpy(np.flatnonzero(watch))
     optimiser = torch.optim.AdamW(net.parameters(), lr=2e-3, weight_decay=DECAY)

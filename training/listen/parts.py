@@ -8,6 +8,7 @@ Songs have known mutes and known parts; a voice that speaks or sings comes and g
 from __future__ import annotations
 
 import argparse
+import itertools
 from pathlib import Path
 
 import numpy as np
@@ -45,7 +46,7 @@ def voice(song: grooves.Song, frames: int, rng: np.random.Generator) -> Wave:
     sound = sound[:frames].copy()
     # Verses of a few bars.
     edges = [0, *np.cumsum(rng.integers(2, 7, 20)).tolist()]
-    for k, (a, b) in enumerate(zip(edges, edges[1:], strict=False)):
+    for k, (a, b) in enumerate(itertools.pairwise(edges)):
         if k % 2 == int(rng.integers(2)) and a < len(song.bars):
             first, last = round(song.bars[a] * RATE), round((song.bars[b] if b < len(song.bars) else frames / RATE) * RATE)
             sound[first:last] = 0
@@ -97,9 +98,8 @@ class Rows:
         lines = np.array(song.bars)
         for turn in range(3):
             # Bars, half bars, pairs of bars: and as a listener would place them.
-            some = (
-                lines if turn == 0 else np.sort(np.concatenate((lines, (lines[1:] + lines[:-1]) / 2))) if turn == 1 else lines[::2]
-            )
+            halves = np.sort(np.concatenate((lines, (lines[1:] + lines[:-1]) / 2)))
+            some = (lines, halves, lines[::2])[turn]
             edges = passages.bar_edges(some + rng.normal(0, 0.012), seconds)
             table = passages.features(bands, notes, onsets, edges)
             if turn == 0:

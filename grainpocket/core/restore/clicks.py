@@ -55,11 +55,10 @@ def find_clicks(samples: Samples, sensitivity: float) -> list[tuple[int, int]]:
 
 def _begins(samples: Samples, error: Errors, first: int, last: int) -> bool:
     """Whether a sound begins there: then there is more of it after than before, in the error or in the sound itself."""
-    later, before = error[last + ORDER : last + ORDER + AFTER], error[max(0, first - AFTER) : first]
-    if _size(later) > ERROR_MOST * _size(before):
+    start = last + ORDER
+    if _size(error[start : start + AFTER]) > ERROR_MOST * _size(error[max(0, first - AFTER) : first]):
         return True
-    later, before = samples[last + ORDER : last + ORDER + LEVEL], samples[max(0, first - LEVEL) : first]
-    return _size(later) > LEVEL_MOST * _size(before)
+    return _size(samples[start : start + LEVEL]) > LEVEL_MOST * _size(samples[max(0, first - LEVEL) : first])
 
 
 def _size(some: NDArray[np.floating]) -> float:

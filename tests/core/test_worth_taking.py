@@ -1,0 +1,126 @@
+"""Passages, clean hits and loops: on records whose mutes and parts are known."""
+
+from __future__ import annotations
+
+import json
+
+import numpy as np
+import pytest
+import soundfile as sf
+
+from grainpocket.core.listen.hearing import Hearing, hear
+from grainpocket.demo.pocket import AUDIO
+from tests.records import band, beats_of
+from tests.signals import DRUMS, RATE
+
+
+@pytest.fixture(scope="module")
+def song() -> tuple[Hearing, dict]:
+    sound, _ = sf.read(AUDIO / "Lantern street.flac", dtype="float32", always_2d=True)
+    return hear(np.ascontiguousarray(sound.mean(axis=1)), RATE), json.loads((AUDIO / "truth.json").read_text())["Lantern street"]
+
+
+def _bars(hearing: Hearing, kind: str, bar_s: float, count: int) -> set[int]:
+    spans = [(p.start / RATE, p.end / RATE) for p in hearing.passages if p.kind == kind]
+    return {k for k in range(count) if any(a <= (k + 0.5) * bar_s < b for a, b in spans)}
+
+
+def test_bare_drums_of_the_demo_song_to_the_bar(song: tuple[Hearing, dict]) -> None:
+    heard, truth = song
+    bar_s = 240 / truth["bpm"]
+    assert _bars(heard, "bare drums", bar_s, truth["bars"]) == set(truth["bare drum bars"])
+    assert _bars(heard, "no drums", bar_s, truth["bars"]) == set()
+    for passage in heard.passages:
+        if passage.kind == "bare drums":
+            assert passage.bars == round((passage.end - passage.start) / RATE / bar_s)
+            assert abs(passage.start / RATE / bar_s - round(passage.start / RATE / bar_s)) < 0.02
+
+
+def test_clean_hits_of_the_demo_song_are_where_nothing_else_plays(song: tuple[Hearing, dict]) -> None:
+    heard, truth = song
+    bare, bar_s = set(truth["bare drum bars"]), 240 / truth["bpm"]
+    onsets = np.array([t for t, _, _ in truth["hits"]])
+    for role in ("kick", "snare", "hat"):
+        mine = [h for h in heard.hits if h.role == role]
+        assert len(mine) > 10
+        assert [h.cover_db for h in mine] == sorted(h.cover_db for h in mine)
+        for hit in mine[:4]:
+            assert int(hit.at / RATE / bar_s) in bare, role
+            near = [r for t, r, _ in truth["hits"] if abs(t - hit.at / RATE) < 0.02]
+            assert role in near
+            # The span ends before anything else begins.
+            later = onsets[onsets > hit.at / RATE + 0.06]
+            assert hit.end / RATE < later.min(initial=1e9) + 0.002
+            assert 0.06 <= (hit.end - hit.at) / RATE <= 0.7
+
+
+def test_without_drums_and_with_drums_alone() -> None:
+    beats = beats_of(100.0, 32, 0.0)
+    quiet = band(beats, drums_from=16)
+    rng = np.random.default_rng(1)
+    only = np.zeros(len(quiet.out))
+    for i, at in enumerate(beats[:16]):
+        sound = DRUMS["kick" if i % 2 == 0 else "snare"](rng) * 0.7
+        start = round(at * RATE)
+        only[start : start + len(sound)] += sound
+        for half in (0.0, 0.3):
+            hat = DRUMS["hat"](rng) * 0.25
+            start = round((at + half) * RATE)
+            only[start : start + len(hat)] += hat
+    # Four bars of drums, then four bars of everything else, then all of it.
+    whole = np.concatenate((only[: 16 * 26460], quiet.out)).astype(np.float32)
+    heard = hear((whole * 0.5 / np.abs(whole).max()).astype(np.float32), RATE)
+    bars = 240 / 100.0
+    assert _bars(heard, "bare drums", bars, 12) == {0, 1, 2, 3}
+    assert _bars(heard, "no drums", bars, 12) == {4, 5, 6, 7}
+
+
+@pytest.mark.parametrize("sound", [np.zeros(RATE * 5, np.float32), np.zeros(20, np.float32), np.zeros(0, np.float32)])
+def test_nothing_is_found_in_nothing(sound: np.ndarray) -> None:
+    heard = hear(sound, RATE)
+    assert (heard.passages, heard.hits, heard.loops) == ((), (), ())
+
+
+def test_a_phrase_that_comes_back_loops_best() -> None:
+    """Four bars that come twice in a row, then other music: looping the first four is what the record itself does."""
+    rng = np.random.default_rng(4)
+    bpm, bar = 96.0, round(240 / 96.0 * RATE)
+    out = np.zeros(12 * bar)
+    steps = [[(0, "kick"), (4, "snare"), (10, "kick"), (12, "snare")], [(0, "kick"), (3, "kick"), (4, "snare"), (12, "snare"), (14, "snare")]]
+    for k in range(12):
+        pattern = steps[(k // 2) % 2] if k < 8 else [(0, "kick"), (6, "kick"), (8, "snare")]
+        for s in range(0, 16, 2):
+            hat = DRUMS["hat"](rng) * 0.2
+            start = k * bar + s * bar // 16
+            out[start : start + len(hat)] += hat[: len(out) - start]
+        for s, name in pattern:
+            sound = DRUMS[name](rng) * 0.7
+            start = k * bar + s * bar // 16
+            out[start : start + len(sound)] += sound[: len(out) - start]
+        t = np.arange(bar) / RATE
+        pitch = (110, 98, 130.8, 87.3)[k % 4] if k < 8 else (73.4, 61.7, 73.4, 82.4)[k % 4]
+        out[k * bar : (k + 1) * bar] += 0.1 * np.sin(2 * np.pi * pitch * t) * np.minimum(1, (t[-1] - t) / 0.02) * np.minimum(1, t / 0.01)
+    heard = hear((out * 0.6 / np.abs(out).max()).astype(np.float32), RATE)
+    assert abs(heard.tempi[0].bpm / bpm - 1) < 1e-3
+    best = next(one for one in heard.loops if one.bars == 4)
+    assert abs(best.start - 0) < 500
+    assert abs(best.end - 4 * bar) < 500
+    assert best.score > 0.7
+    # A loop whose end runs into other music joins badly.
+    assert all(one.score <= best.score for one in heard.loops if one.bars == 4)
+    spans = [(one.start, one.end) for one in heard.loops]
+    assert len(spans) == len(set(spans))
+
+
+def test_a_trimmed_loop_is_a_loop_as_a_whole() -> None:
+    sound, _ = sf.read(AUDIO / "Dockside break.flac", dtype="float32", always_2d=True)
+    heard = hear(np.ascontiguousarray(sound.mean(axis=1)), RATE)
+    first = heard.loops[0]
+    assert (first.start, first.end, first.bars) == (0, len(sound), 4)
+    assert [p.kind for p in heard.passages] == ["bare drums"]
+
+
+def test_it_is_all_there_after_being_stored(song: tuple[Hearing, dict]) -> None:
+    heard, _ = song
+    again = Hearing.from_json(json.loads(json.dumps(heard.to_json())))
+    assert (again.passages, again.hits, again.loops) == (heard.passages, heard.hits, heard.loops)
