@@ -132,11 +132,15 @@ def worth_taking(root: Path, songs: list[Row]) -> None:
     lost: list[float] = []
     for song in songs:
         heard = hear(mono(root / f"{song['name']}.wav"), RATE)
-        bars = list(itertools.pairwise(song["bars"]))
-        for name, kind in (("bare", "bare drums"), ("drumless", "no drums")):
-            true = np.array([any(a <= (x + y) / 2 < b for a, b in song[name]) for x, y in bars])
+        edges = np.append(song["bars"], heard.frames / RATE)
+        middle = (edges[1:] + edges[:-1]) / 2 * RATE
+        # Whether drums and music sound: yes, no, or who can say.
+        sounding = np.array(song["sounding"])
+        known = (sounding >= 0).all(axis=1)
+        for name, kind, truth in (("bare", "bare drums", (1, 0)), ("drumless", "no drums", (0, 1))):
+            true = (sounding == truth).all(axis=1)[known]
             spans = [p for p in heard.passages if p.kind == kind]
-            said = np.array([any(p.start <= (x + y) / 2 * RATE < p.end for p in spans) for x, y in bars])
+            said = np.array([any(p.start <= m < p.end for p in spans) for m in middle])[known]
             counts[name] = [c + int(v) for c, v in zip(counts[name], ((true & said).sum(), true.sum(), said.sum()), strict=True)]
         for role, known in song["cover"].items():
             first = next((h for h in heard.hits if h.role == role), None)

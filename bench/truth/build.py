@@ -57,11 +57,15 @@ def _song(out: Path, name: str, song: grooves.Song, rng: np.random.Generator, dr
     (out / name).mkdir(exist_ok=True)
     gain = np.float32(0.9 / max(1e-6, float(np.abs(song.parts["drums"]).max())))
     _write(out / name / "drums.wav", song.parts["drums"] * gain)
+    music = np.asarray(song.mix - song.parts["drums"], np.float32)
+    edges = np.append(song.bars, len(song.mix) / RATE)
+    sounding = cover.sounding((song.parts["drums"], music), edges, (song.drumless, song.bare))
     return {
         "name": name, "kind": "song", "bpm": song.bpm, "beats": song.beats, "bars": song.bars,
         "metre": "/".join(map(str, song.metre)),
         "drums": song.hits, "chords": song.chords, "key": song.key, "drifting": drifting, "bare": song.bare,
-        "drumless": song.drumless, "groove": song.groove, "cover": cover.cover(song),
+        "drumless": song.drumless, "groove": song.groove, "cover": cover.cover(song.hits, song.apart, song.mix),
+        "sounding": sounding.tolist(),
     }  # fmt: skip
 
 

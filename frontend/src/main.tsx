@@ -9,6 +9,7 @@ import { queries } from "./app/queries";
 import { useView } from "./app/view";
 import { audio, timings } from "./audio/engine";
 import { loopPlayer, loopWorkletUrl } from "./audio/loop";
+import { previewPlayer, usePreview } from "./audio/preview";
 import { tapePlayer, tapeWorkletUrl } from "./audio/tape";
 import { voices } from "./audio/voices";
 import "./design/tokens.css";
@@ -19,7 +20,7 @@ declare global {
     grainpocket: unknown;
   }
 }
-window.grainpocket = { audio, timings, loopPlayer, tapePlayer, voices, usePocket, useView, loopWorkletUrl, tapeWorkletUrl };
+window.grainpocket = { audio, timings, loopPlayer, tapePlayer, previewPlayer, voices, usePocket, usePreview, useView, loopWorkletUrl, tapeWorkletUrl };
 
 createRoot(document.getElementById("root") as HTMLElement).render(
   <StrictMode>

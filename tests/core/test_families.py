@@ -85,9 +85,7 @@ def test_joining_and_leaving() -> None:
 def test_a_print_takes_on_the_time_line_of_its_record() -> None:
     bench = Bench(drum_loop())
     first = bench.pocket.sources["s1"]
-    bench.make(
-        AddSource(name="Loop, cleaned", audio="loop", frames=first.frames, channels=2, kin=Kin(root="s1", kind="cleaned"))
-    )
+    bench.make(AddSource(name="Loop, cleaned", audio="loop", frames=first.frames, channels=2, kin=Kin(root="s1", kind="cleaned")))
     made = bench.pocket.sources[ids(bench)[-1]]
     assert [c.at for c in made.cuts] == [c.at for c in first.cuts]
     assert not {c.id for c in made.cuts} & {c.id for c in first.cuts}

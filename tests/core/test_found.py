@@ -24,7 +24,13 @@ def test_stretches_go_to_the_next_free_pads_with_name_and_role(bench: Bench) -> 
     bench.make(StretchesToPads(source="s1", stretches=some))
     pads = bench.pocket.pads
     assert list(pads) == [0, 1, 2, 3]
-    assert (pads[2].name, pads[2].role, pads[2].chop.start, pads[2].chop.end, pads[2].chop.cut) == ("Kick 1", "kick", 100, 9000, None)
+    assert (pads[2].name, pads[2].role, pads[2].chop.start, pads[2].chop.end, pads[2].chop.cut) == (
+        "Kick 1",
+        "kick",
+        100,
+        9000,
+        None,
+    )
     assert pads[1].name == "Loop", "without a name, the find's"
     before = pads[2].chop
     bench.make(CutTransients(source="s1", sensitivity=90))

@@ -86,7 +86,10 @@ def test_a_phrase_that_comes_back_loops_best() -> None:
     rng = np.random.default_rng(4)
     bpm, bar = 96.0, round(240 / 96.0 * RATE)
     out = np.zeros(12 * bar)
-    steps = [[(0, "kick"), (4, "snare"), (10, "kick"), (12, "snare")], [(0, "kick"), (3, "kick"), (4, "snare"), (12, "snare"), (14, "snare")]]
+    steps = [
+        [(0, "kick"), (4, "snare"), (10, "kick"), (12, "snare")],
+        [(0, "kick"), (3, "kick"), (4, "snare"), (12, "snare"), (14, "snare")],
+    ]
     for k in range(12):
         pattern = steps[(k // 2) % 2] if k < 8 else [(0, "kick"), (6, "kick"), (8, "snare")]
         for s in range(0, 16, 2):
@@ -99,7 +102,9 @@ def test_a_phrase_that_comes_back_loops_best() -> None:
             out[start : start + len(sound)] += sound[: len(out) - start]
         t = np.arange(bar) / RATE
         pitch = (110, 98, 130.8, 87.3)[k % 4] if k < 8 else (73.4, 61.7, 73.4, 82.4)[k % 4]
-        out[k * bar : (k + 1) * bar] += 0.1 * np.sin(2 * np.pi * pitch * t) * np.minimum(1, (t[-1] - t) / 0.02) * np.minimum(1, t / 0.01)
+        out[k * bar : (k + 1) * bar] += (
+            0.1 * np.sin(2 * np.pi * pitch * t) * np.minimum(1, (t[-1] - t) / 0.02) * np.minimum(1, t / 0.01)
+        )
     heard = hear((out * 0.6 / np.abs(out).max()).astype(np.float32), RATE)
     assert abs(heard.tempi[0].bpm / bpm - 1) < 1e-3
     best = next(one for one in heard.loops if one.bars == 4)

@@ -151,6 +151,30 @@ def test_clicks_sound_at_the_very_samples_they_are_set_to(opened: Opener) -> Non
     assert (at - at[0]).tolist() == [0, 4900, 19911, 30900, 45911, 56900]
 
 
+def test_a_loop_goes_round_without_a_click(opened: Opener) -> None:
+    """A sine, looped at a length that is no multiple of its period: no step is larger than the sine's own."""
+    ui = opened()
+    out = ui.page.evaluate(
+        """async () => {
+          const context = new OfflineAudioContext(2, 40000, 44100);
+          await context.audioWorklet.addModule(window.grainpocket.tapeWorkletUrl);
+          const node = new AudioWorkletNode(context, "grain-tape", {numberOfInputs: 0, outputChannelCount: [2]});
+          node.connect(context.destination);
+          const sine = Float32Array.from({length: 65536}, (_, i) => 0.5 * Math.sin(2 * Math.PI * i * 330 / 44100));
+          context.suspend(0).then(() => {
+            node.port.postMessage({type: "chunk", number: 0, left: sine, right: sine.slice()});
+            node.port.postMessage({type: "play", place: 9000, end: 65536, loopStart: 9000, loopEnd: 16067});
+            setTimeout(() => context.resume(), 150);
+          });
+          return Array.from((await context.startRendering()).getChannelData(0));
+        }"""
+    )
+    sound = np.array(out)[2000:]
+    own = 0.5 * 2 * np.pi * 330 / RATE
+    assert np.abs(sound).max() > 0.45
+    assert np.abs(np.diff(sound)).max() < own * 1.25
+
+
 def test_bar_one_by_dragging_and_nudging(opened: Opener) -> None:
     record = records.straight()
     ui = opened_record(opened, record)

@@ -9,10 +9,13 @@ from __future__ import annotations
 
 import argparse
 import itertools
+from collections.abc import Iterator
+from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.ndimage import uniform_filter1d
 
 from bench.truth import colour, cover, grooves
 from bench.truth.synth import RATE, Wave
@@ -23,9 +26,20 @@ from grainpocket.core.listen.onsets import detect_in
 from grainpocket.demo.author.singer import VOWELS, Syllable, sing
 from training.listen.examples import all_kits, speech
 
-# A part this far under the whole is not there; this near, it is; between, who can say.
-ABSENT_DB, PRESENT_DB, MATCH_S = -42.0, -30.0, 0.025
-Truth = NDArray[np.int8]
+MATCH_S, FADE_S = 0.025, 0.01
+Span = tuple[float, float]
+
+
+@dataclass(frozen=True)
+class Mix:
+    """sound: what is heard; groups: drums, music and voice in it; covers: of its hits, empty when not to be learnt;
+    bare, drumless: spans of mutes."""
+
+    sound: Wave
+    groups: tuple[Wave, Wave, Wave]
+    covers: dict[str, list[tuple[float, float]]]
+    bare: list[Span]
+    drumless: list[Span]
 
 
 def voice(song: grooves.Song, frames: int, rng: np.random.Generator) -> Wave:
@@ -53,49 +67,71 @@ def voice(song: grooves.Song, frames: int, rng: np.random.Generator) -> Wave:
     return np.asarray(sound, np.float32)
 
 
-def energies(part: Wave, edges: NDArray[np.float64]) -> NDArray[np.float64]:
-    total = np.concatenate(([0.0], np.cumsum((part.astype(np.float64) ** 2).sum(axis=1))))
-    place = np.clip(np.round(edges * RATE).astype(int), 0, len(part))
-    return np.asarray(np.diff(total[place]))
+def mixes(song: grooves.Song, rng: np.random.Generator, number: int) -> Iterator[Mix]:
+    """A song as several people might have mixed it, with a voice and without, and with other bars muted."""
+    frames = len(song.mix)
+    music, drums = np.asarray(song.mix - song.parts["drums"], np.float32), song.parts["drums"]
+    nothing = np.zeros((frames, 2), np.float32)
+    known = cover.cover(song.hits, song.apart, song.mix)
+    finished = grooves.finished(song, rng) if rng.random() < 0.7 else colour.dirty(song.mix, rng)
+    yield Mix(finished, (drums, music, nothing), known, song.bare, song.drumless)
+    for _ in range(2):
+        yield remixed(song, music, rng)
+    if number % 2:
+        sung = voice(song, frames, rng)
+        sung = sung * np.float32(rng.uniform(0.25, 1.0) * np.abs(song.mix).max() / max(1e-6, float(np.abs(sung).max())))
+        yield Mix(colour.mastered(song.mix + sung, rng), (drums, music, sung), {}, song.bare, song.drumless)
+    if number % 4 == 1:
+        yield Mix(colour.level(sung), (nothing, nothing, sung), {}, [], [])
+        yield Mix(colour.level(music + sung), (nothing, music, sung), {}, [], [])
+        yield Mix(colour.level(drums + sung), (drums, nothing, sung), {}, [], [])
+    if number % 3 == 0:
+        yield Mix(colour.mastered(drums, rng), (drums, nothing, nothing), {}, [], [])
+        yield Mix(colour.level(music), (nothing, music, nothing), {}, [], [])
 
 
-def truth(groups: dict[str, Wave], song: grooves.Song, edges: NDArray[np.float64]) -> Truth:
-    """(k, 3): 1 there, 0 not, -1 who can say."""
-    all_of_it = sum(energies(g, edges) for g in groups.values())
-    out = np.full((len(edges) - 1, 3), -1, np.int8)
-    for i, name in enumerate(passages.OUTPUTS):
-        db = 10 * np.log10((energies(groups[name], edges) + 1e-9) / (all_of_it + 1e-9))
-        out[db > PRESENT_DB, i] = 1
-        out[db < ABSENT_DB, i] = 0
-    middle = (edges[1:] + edges[:-1]) / 2
-    # A muted bar is muted though the last note still rings in it.
-    for spans, column in ((song.bare, 1), (song.drumless, 0)):
-        for a, b in spans:
-            inside = (middle > a) & (middle < b)
-            settled = inside & (edges[:-1] > a - 0.1) & (edges[1:] < b + 0.1)
-            out[inside & ~settled, column] = -1
-            out[settled, column] = 0
-    return out
+def remixed(song: grooves.Song, music: Wave, rng: np.random.Generator) -> Mix:
+    """Other levels of the drums and the music, and the music muted in some bars, the drums in others."""
+    frames, bars = len(music), [*song.bars, len(music) / RATE]
+    level = {role: np.float32(10 ** (rng.normal(0, 4) / 20)) for role in song.apart}
+    play = {"music": np.ones(frames, np.float32), "drums": np.ones(frames, np.float32)}
+    mutes: dict[str, list[Span]] = {"music": [], "drums": []}
+    for name, gate in play.items():
+        for _ in range(int(rng.integers(0, 3))):
+            first = int(rng.integers(0, len(song.bars)))
+            last = min(len(song.bars), first + int(rng.choice([1, 1, 2, 4])))
+            gate[round(bars[first] * RATE) : round(bars[last] * RATE)] = 0
+            mutes[name].append((bars[first], bars[last]))
+    size = round(FADE_S * RATE)
+    gain = {name: uniform_filter1d(g, size, mode="nearest")[:, None] for name, g in play.items()}
+    apart = {role: np.asarray(part * level[role] * gain["drums"], np.float32) for role, part in song.apart.items()}
+    drums = np.asarray(sum(apart.values()), np.float32)
+    other = np.asarray(music * gain["music"] * np.float32(10 ** (rng.normal(0, 5) / 20)), np.float32)
+    mix = drums + other
+    hits = [h for h in song.hits if not any(a - 0.05 <= h[0] < b for a, b in mutes["drums"])]
+    sound = colour.mastered(mix, rng) if rng.random() < 0.7 else colour.level(mix)
+    known = cover.cover(hits, apart, mix)
+    nothing = np.zeros((frames, 2), np.float32)
+    return Mix(sound, (drums, other, nothing), known, song.bare + mutes["music"], song.drumless + mutes["drums"])
 
 
 class Rows:
     def __init__(self) -> None:
         self.bars: list[NDArray[np.float16]] = []
-        self.bar_truth: list[Truth] = []
+        self.bar_truth: list[cover.Truth] = []
         self.hits: list[NDArray[np.float16]] = []
         self.cover: list[NDArray[np.float16]] = []
         self.groups: list[int] = []
 
-    def add(self, sound: Wave, groups: dict[str, Wave], song: grooves.Song, covers: dict[str, list[tuple[float, float]]],
-            rng: np.random.Generator, tag: int) -> None:  # fmt: skip
-        mono = np.ascontiguousarray(sound.mean(axis=1))
+    def add(self, mix: Mix, bars: list[float], rng: np.random.Generator, tag: int) -> None:
+        mono = np.ascontiguousarray(mix.sound.mean(axis=1))
         peak = float(np.abs(mono).max())
         if peak < 1e-3:
             return
         bands = analyse(mono, RATE, peak)
         onsets, notes = detect_in(bands, mono), chroma(mono, RATE)
         seconds = len(mono) / RATE
-        lines = np.array(song.bars)
+        lines = np.array(bars)
         for turn in range(3):
             # Bars, half bars, pairs of bars: and as a listener would place them.
             halves = np.sort(np.concatenate((lines, (lines[1:] + lines[:-1]) / 2)))
@@ -104,9 +140,9 @@ class Rows:
             table = passages.features(bands, notes, onsets, edges)
             if turn == 0:
                 bar = np.clip(np.searchsorted(edges, onsets.seconds + 0.02, "right") - 1, 0, len(edges) - 2)
-                self._hits(bands, onsets, table[bar], covers, tag)
+                self._hits(bands, onsets, table[bar], mix.covers, tag)
             self.bars.append(table.astype(np.float16))
-            self.bar_truth.append(truth(groups, song, edges))
+            self.bar_truth.append(cover.sounding(mix.groups, edges, (mix.drumless, mix.bare, ())))
 
     def _hits(self, bands, onsets, bar_table, covers, tag) -> None:  # type: ignore[no-untyped-def]
         for role, known in covers.items():
@@ -140,27 +176,8 @@ def main() -> None:
     kits, rows = all_kits(rng), Rows()
     for i in range(asked.songs):
         song = grooves.make_song(kits, rng, int(rng.choice([16, 24])), drift=float(rng.choice([0, 0.01])), varied=True)
-        frames = len(song.mix)
-        music = np.asarray(song.mix - song.parts["drums"], np.float32)
-        drums, nothing = song.parts["drums"], np.zeros((frames, 2), np.float32)
-        known = cover.cover(song)
-        tag = asked.seed * 1000 + i
-        mix = song.mix
-        if i % 2:
-            sung = voice(song, frames, rng)
-            sung = sung * np.float32(rng.uniform(0.25, 1.0) * np.abs(mix).max() / max(1e-6, float(np.abs(sung).max())))
-            groups = {"drums": drums, "music": music, "voice": sung}
-            rows.add(colour.mastered(mix + sung, rng), groups, song, {}, rng, tag)
-            if i % 4 == 1:
-                rows.add(colour.level(sung), {"drums": nothing, "music": nothing, "voice": sung}, song, {}, rng, tag)
-                rows.add(colour.level(music + sung), {"drums": nothing, "music": music, "voice": sung}, song, {}, rng, tag)
-                rows.add(colour.level(drums + sung), {"drums": drums, "music": nothing, "voice": sung}, song, {}, rng, tag)
-        groups = {"drums": drums, "music": music, "voice": nothing}
-        finished = grooves.finished(song, rng) if rng.random() < 0.7 else colour.dirty(mix, rng)
-        rows.add(finished, groups, song, known, rng, tag)
-        if i % 3 == 0:
-            rows.add(colour.mastered(drums, rng), {"drums": drums, "music": nothing, "voice": nothing}, song, {}, rng, tag)
-            rows.add(colour.level(music), {"drums": nothing, "music": music, "voice": nothing}, song, {}, rng, tag)
+        for k, mix in enumerate(mixes(song, rng, i)):
+            rows.add(mix, song.bars, rng, (asked.seed * 1000 + i) * 8 + k)
         if i % 10 == 9 or i == asked.songs - 1:
             print(i + 1, len(rows.bars), sum(len(h) for h in rows.hits), flush=True)
             rows.save(asked.out)

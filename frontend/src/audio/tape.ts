@@ -3,7 +3,7 @@ import { create } from "zustand";
 
 import { pcm } from "../api/client";
 import { audio, mark, output, wake, worklet } from "./engine";
-import { CHUNK, type TapeMessage, type TapeReport } from "./tapeMessages";
+import { CHUNK, JOIN, type TapeMessage, type TapeReport } from "./tapeMessages";
 import workletUrl from "./tape.worklet.ts?worker&url";
 
 export const tapeWorkletUrl = workletUrl;
@@ -129,7 +129,7 @@ class TapePlayer {
     const last = Math.floor(Math.max(0, this.frames - 1) / CHUNK);
     const wanted: number[] = [];
     for (let i = 0; i <= AHEAD; i++) wanted.push(Math.floor(place / CHUNK) + i);
-    if (this.loop) for (let i = 0; i <= 1; i++) wanted.push(Math.floor(this.loop.start / CHUNK) + i);
+    if (this.loop) for (let i = 0; i <= 1; i++) wanted.push(Math.max(0, Math.floor((this.loop.start - JOIN) / CHUNK)) + i);
     const now = performance.now();
     for (const number of wanted) {
       if (number > last) continue;

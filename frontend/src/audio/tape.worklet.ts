@@ -1,5 +1,5 @@
-/** Plays a source of any length from chunks that are handed in as it goes; a loop joins to the sample. */
-import { CHUNK, type TapeMessage, type TapeReport } from "./tapeMessages";
+/** Plays a source of any length from chunks that are handed in as it goes; a loop joins without a click. */
+import { CHUNK, JOIN, type TapeMessage, type TapeReport } from "./tapeMessages";
 
 const FADE = 128;
 /** Starting in the middle of a sound must not click, starting on an attack must not dull it. */
@@ -67,6 +67,22 @@ class TapeProcessor extends AudioWorkletProcessor {
     return low;
   }
 
+  private both: [number, number] = [0, 0];
+
+  /** What sounds at a place. Just before a loop's end the record comes in that leads up to its start: nothing clicks. */
+  private join(chunk: [Float32Array, Float32Array], at: number): [number, number] {
+    this.both[0] = chunk[0][at] ?? 0;
+    this.both[1] = chunk[1][at] ?? 0;
+    const left = this.loopEnd - this.place;
+    if (left > JOIN || left <= 0 || this.loopStart < left || this.loopEnd <= this.loopStart) return this.both;
+    const place = this.loopStart - left;
+    const other = this.chunks.get(Math.floor(place / CHUNK));
+    if (!other) return this.both;
+    const share = 1 - left / (JOIN + 1);
+    for (const side of [0, 1] as const) this.both[side] = this.both[side] * (1 - share) + (other[side][place % CHUNK] ?? 0) * share;
+    return this.both;
+  }
+
   process(_inputs: Float32Array[][], outputs: Float32Array[][]): boolean {
     const left = outputs[0]?.[0];
     const right = outputs[0]?.[1];
@@ -95,8 +111,9 @@ class TapeProcessor extends AudioWorkletProcessor {
           if (this.clickAt >= this.click.length) this.click = null;
         }
       }
-      left[i] = ((chunk[0][at] ?? 0) + extra) * g;
-      right[i] = ((chunk[1][at] ?? 0) + extra) * g;
+      const [ours, theirs] = this.join(chunk, at);
+      left[i] = (ours + extra) * g;
+      right[i] = (theirs + extra) * g;
       this.place++;
       if (this.place === this.loopEnd && this.loopEnd > this.loopStart) {
         this.place = this.loopStart;

@@ -1,5 +1,7 @@
 /** What the tape player and its worklet say to each other. Places are samples of the source. */
 export const CHUNK = 65536;
+/** Samples over which the end of a loop gives way to what leads up to its start. */
+export const JOIN = 132;
 
 export type TapeMessage =
   | { type: "chunk"; number: number; left: Float32Array<ArrayBuffer>; right: Float32Array<ArrayBuffer> }

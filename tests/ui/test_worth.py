@@ -1,0 +1,155 @@
+"""Passages, loops and hits that were found; finds that fit; cleaning; families: in the browser."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+import soundfile as sf
+from playwright.sync_api import expect
+
+from grainpocket.demo.pocket import AUDIO
+from tests.files import wav
+from tests.records import band, beats_of
+from tests.signals import RATE, drum_loop
+from tests.ui.conftest import Opener, Ui
+
+
+def song() -> bytes:
+    sound, _ = sf.read(AUDIO / "Lantern street.flac", dtype="float32", always_2d=True)
+    return wav(sound)
+
+
+@pytest.fixture
+def listening(opened: Opener) -> Ui:
+    ui = opened()
+    ui.bring_in("Street.wav", song())
+    ui.button("Open Street").click()
+    ui.station("Listen")
+    ui.page.get_by_role("group", name="Passages").wait_for()
+    return ui
+
+
+def test_a_passage_is_shown_and_selected_with_a_click(listening: Ui) -> None:
+    ui = listening
+    bare = ui.page.get_by_role("button", name="bare drums, 4 bars, from 0.0 s")
+    bare.click()
+    ui.wait("gp.useView.getState().selection?.source === 's1'")
+    selection = ui.look("gp.useView.getState().selection")
+    assert selection["start"] == 0
+    assert abs(selection["end"] / RATE - 4 * 240 / 88.4) < 0.02
+    shown = ui.look("gp.useView.getState().windows.s1")
+    assert shown["start"] <= selection["start"]
+    assert selection["end"] <= shown["end"] < 15 * RATE
+
+
+def test_one_key_plays_what_was_found_one_after_the_other(listening: Ui) -> None:
+    ui = listening
+    ui.page.get_by_role("tab", name="Worth taking").click()
+    ui.page.keyboard.press(".")
+    ui.wait("gp.useView.getState().found?.kind === 'loop' && gp.tapePlayer.place() > 0")
+    expect(ui.page.get_by_role("option", selected=True)).to_have_count(1)
+    loops = ui.page.get_by_role("listbox", name="Loops, best first").get_by_role("option").count()
+    for _ in range(loops):
+        ui.page.keyboard.press(".")
+    ui.wait("gp.useView.getState().found?.kind === 'kick' && gp.useView.getState().found.index === 0")
+    # The loop gave way to the hit, which the wave shows.
+    selection = ui.look("gp.useView.getState().selection")
+    assert 0.05 < (selection["end"] - selection["start"]) / RATE < 0.8
+    ui.page.keyboard.press(",")
+    ui.wait("gp.useView.getState().found?.kind === 'loop'")
+    ui.page.keyboard.press("Escape")
+
+
+def test_hits_go_to_pads_and_to_chop_and_back_with_undo(listening: Ui) -> None:
+    ui = listening
+    ui.page.get_by_role("tab", name="Worth taking").click()
+    kicks = ui.page.get_by_role("listbox", name="Kicks, cleanest first")
+    kicks.get_by_role("option").first.click()
+    ui.page.keyboard.press("p")
+    ui.wait("pocket.pads[0]?.role === 'kick'")
+    pad = ui.look("pocket.pads[0]")
+    assert pad["name"] == "Kick 1"
+    # The cleanest kick comes from a bar of bare drums.
+    bar = int(pad["chop"]["start"] / RATE / (240 / 88.4))
+    assert bar in {0, 1, 2, 3, 14, 15}
+    ui.page.get_by_role("button", name="Top 4").nth(1).click()
+    ui.wait("Object.keys(pocket.pads).length === 5")
+    assert [ui.look("pocket.pads[arg].role", i) for i in range(1, 5)] == ["snare"] * 4
+    ui.page.keyboard.press("Control+z")
+    ui.wait("Object.keys(pocket.pads).length === 1")
+    count = ui.look("pocket.sources.s1.cuts.length")
+    kicks.get_by_role("option").nth(1).click()
+    chosen = ui.look("gp.useView.getState().selection")
+    ui.page.keyboard.press("n")
+    ui.wait("gp.useView.getState().station === 'chop' && gp.useView.getState().cuts.length === 1")
+    cut = ui.look("pocket.sources.s1.cuts.find((c) => c.id === gp.useView.getState().cuts[0])")
+    assert abs(cut["at"] - chosen["start"]) < 64
+    assert (cut["name"], cut["role"]) == ("Kick 2", "kick")
+    assert ui.look("pocket.sources.s1.cuts.length") <= count + 2
+
+
+def test_a_find_is_heard_in_the_tempo_and_key_of_the_pocket(listening: Ui) -> None:
+    ui = listening
+    ui.page.get_by_role("tab", name="Worth taking").click()
+    ui.page.get_by_role("button", name="Key of the pocket: none").click()
+    ui.page.get_by_role("menuitem", name="E minor").click()
+    ui.wait("pocket.key?.tonic === 4")
+    ui.page.get_by_role("button", name="At 94 BPM").click()
+    ui.page.get_by_role("button", name="In E minor").click()
+    with ui.page.expect_response(lambda r: "/fitted/" in r.url) as answer:
+        ui.page.get_by_role("listbox", name="Loops, best first").get_by_role("option").first.click()
+    query = dict(pair.split("=") for pair in answer.value.url.split("?")[1].split("&"))
+    assert abs(float(query["speed"]) - 94 / 88.4) < 1e-3
+    assert abs(float(query["semitones"]) - 2) < 0.3
+    ui.wait("gp.previewPlayer.place() > gp.useView.getState().selection.start")
+    # The whole stretch is heard, faster: its sound is as much shorter.
+    selection = ui.look("gp.useView.getState().selection")
+    frames = len(answer.value.body()) / 8
+    assert abs(frames - (selection["end"] - selection["start"]) / float(query["speed"])) < 2
+    ui.page.get_by_role("button", name="Stop find").click()
+    ui.wait("gp.usePreview.getState().preview === null")
+
+
+def test_cleaning_is_compared_then_printed_then_taken_back(opened: Opener) -> None:
+    rng = np.random.default_rng(1)
+    loop = drum_loop(bpm=97.3, bars=4)
+    dirty = (0.8 * loop.samples + 0.003 * rng.standard_normal(loop.samples.shape)).astype(np.float32)
+    ui = opened()
+    ui.bring_in("Dusty.wav", wav(dirty))
+    ui.button("Open Dusty").click()
+    ui.station("Listen")
+    ui.page.get_by_role("tab", name="Cleaning").click()
+    expect(ui.page.get_by_text("dBFS in its quietest moments")).to_be_visible()
+    ui.page.get_by_role("button", name="Hiss").click()
+    with ui.page.expect_response(lambda r: "part=removed" in r.url) as answer:
+        ui.button("Removed").click()
+    removed = np.frombuffer(answer.value.body(), "<f4")
+    assert 1e-4 < float(np.sqrt(np.mean(removed**2))) < 0.01
+    ui.wait("gp.usePreview.getState().preview && !gp.usePreview.getState().preview.coming")
+    ui.button("Print cleaned").click()
+    ui.wait("Object.keys(pocket.sources).length === 2")
+    made = ui.look("Object.values(pocket.sources)[1]")
+    assert made["kin"]["kind"] == "cleaned"
+    assert made["frames"] == len(dirty)
+    ui.page.get_by_role("button", name="Open Dusty, cleaned").click()
+    expect(ui.page.get_by_role("region", name="Family").or_(ui.page.locator("section[aria-label='Family']"))).to_contain_text("cleaned copy of Dusty")
+    ui.page.keyboard.press("Control+z")
+    ui.wait("Object.keys(pocket.sources).length === 1")
+
+
+def test_a_stem_is_joined_to_its_mix(opened: Opener) -> None:
+    beats = beats_of(100.0, 16, 0.1)
+    rest, drums = band(beats, weak=True).out, band(beats).out
+    mix = np.repeat((0.3 * (rest + drums))[:, None], 2, axis=1).astype(np.float32)
+    ui = opened()
+    ui.bring_in("Mix.wav", wav(mix))
+    ui.bring_in("Stem.wav", wav(np.repeat((0.3 * drums)[4410:, None], 2, axis=1).astype(np.float32)))
+    ui.bring_in("Other.wav", wav(drum_loop().samples))
+    ui.button("Open Stem").click()
+    ui.station("Listen")
+    family = ui.page.locator("section[aria-label='Family']")
+    family.get_by_role("button", name="Belongs to").click()
+    ui.page.get_by_role("menuitem", name="Mix").click()
+    expect(family).to_contain_text("stem of Mix, 100 ms (4410 samples) in")
+    family.get_by_role("button", name="Mix", exact=True).click()
+    expect(family).to_contain_text("stem: Stem")
