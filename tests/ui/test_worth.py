@@ -119,7 +119,7 @@ def test_cleaning_is_compared_then_printed_then_taken_back(opened: Opener) -> No
     ui.button("Open Dusty").click()
     ui.station("Listen")
     ui.page.get_by_role("tab", name="Cleaning").click()
-    expect(ui.page.get_by_text("dBFS in its quietest moments")).to_be_visible()
+    expect(ui.page.get_by_text("dBFS when all else is quiet")).to_be_visible()
     ui.page.get_by_role("button", name="Hiss").click()
     with ui.page.expect_response(lambda r: "part=removed" in r.url) as answer:
         ui.button("Removed").click()
@@ -132,7 +132,9 @@ def test_cleaning_is_compared_then_printed_then_taken_back(opened: Opener) -> No
     assert made["kin"]["kind"] == "cleaned"
     assert made["frames"] == len(dirty)
     ui.page.get_by_role("button", name="Open Dusty, cleaned").click()
-    expect(ui.page.get_by_role("region", name="Family").or_(ui.page.locator("section[aria-label='Family']"))).to_contain_text("cleaned copy of Dusty")
+    expect(ui.page.get_by_role("region", name="Family").or_(ui.page.locator("section[aria-label='Family']"))).to_contain_text(
+        "cleaned copy of Dusty"
+    )
     ui.page.keyboard.press("Control+z")
     ui.wait("Object.keys(pocket.sources).length === 1")
 

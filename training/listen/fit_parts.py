@@ -8,6 +8,7 @@ Needs torch (2.13, CPU). The last tenth of each file is watched, not learnt.
 from __future__ import annotations
 
 import sys
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
@@ -18,6 +19,8 @@ from grainpocket.core.listen import hits, passages
 from grainpocket.core.listen.layers import Layers
 
 PASSAGES, HITS, DECAY, DROP, BATCH = (64, 32), (64, 32), 1e-3, 0.25, 256
+LIMITS, SILENT_DB, SHARP_DB, RANK, GROUPS, HIT_EPOCHS = (-40.0, 25.0), -30.0, 2.0, 0.1, 8, 12
+Fitted = tuple[nn.Sequential, np.ndarray, np.ndarray]
 
 
 def main() -> None:
@@ -35,7 +38,7 @@ def main() -> None:
 
     net = fit(bars.astype(np.float32), watch, PASSAGES, 3, bar_loss, 14)
     save(out_passages, *net)
-    guess = _run(net, bars.astype(np.float32))[watch]
+    guess = run(net, bars.astype(np.float32))[watch]
     for i, name in enumerate(passages.OUTPUTS):
         sure = truth[watch, i] >= 0
         print(name, "right", round(float(((guess[sure, i] > 0) == (truth[watch, i][sure] == 1)).mean()), 4))
@@ -44,44 +47,77 @@ def main() -> None:
     said = ((guess[:, 0] > 0) & (guess[:, 1] < 0) & (guess[:, 2] < 0))[sure]
     print("bare F", round(2 * float((is_bare & said).sum()) / max(1, float(is_bare.sum() + said.sum())), 4), int(is_bare.sum()))
 
+    fit_hits(out_hits, files, net)
+
+
+def fit_hits(out: Path, files: list[np.lib.npyio.NpzFile], bars: Fitted) -> None:
+    """Learn decibels of cover, and above all which hit of a record is the cleanest."""
     rows = np.concatenate([f["hits"] for f in files]).astype(np.float32)
-    sounding = 1 / (1 + np.exp(-np.clip(_run(net, rows[:, hits.FEATURES :]), -30, 30)))
-    x = np.hstack((rows[:, : hits.FEATURES], sounding)).astype(np.float32)
     cover, groups = np.concatenate([f["cover"] for f in files]).astype(np.float32), np.concatenate([f["groups"] for f in files])
-    held = np.concatenate([np.arange(len(f["hits"])) > 0.9 * len(f["hits"]) for f in files])
-    goal = torch.from_numpy(np.clip(cover, -40, 25)[:, None] / hits.SCALE_DB)
+    sounding = 1 / (1 + np.exp(-np.clip(run(bars, rows[:, hits.FEATURES :]), -30, 30)))
+    x = np.zeros((len(rows), hits.INPUTS), np.float32)
+    all_groups = [np.flatnonzero(groups == g) for g in np.unique(groups)]
+    for mine in all_groups:
+        x[mine] = hits.inputs(rows[mine, : hits.FEATURES], sounding[mine].astype(np.float32))
+    watched = [g for i, g in enumerate(all_groups) if i % 12 == 0]
+    learnt = [g for i, g in enumerate(all_groups) if i % 12]
+    goal = torch.from_numpy(np.clip(cover, *LIMITS) / hits.SCALE_DB)
 
-    def hit_loss(guess: torch.Tensor, rows: torch.Tensor) -> torch.Tensor:
-        return nn.functional.smooth_l1_loss(guess, goal[rows], beta=0.15)
+    def loss_of(guess: torch.Tensor, some: list[np.ndarray]) -> torch.Tensor:
+        truth = torch.cat([goal[g] for g in some])
+        loss = nn.functional.smooth_l1_loss(guess, truth, beta=0.15)
+        first, order = 0, []
+        for g in some:
+            mine, true = guess[first : first + len(g)] * hits.SCALE_DB, goal[g] * hits.SCALE_DB
+            wanted = torch.softmax(-torch.clamp(true, min=SILENT_DB) / SHARP_DB, 0)
+            order.append(-(wanted * torch.log_softmax(-mine / SHARP_DB, 0)).sum())
+            first += len(g)
+        return loss + RANK * torch.stack(order).mean()
 
-    second = fit(x, held, HITS, 1, hit_loss, 14)
-    save(out_hits, *second)
-    guess = _run(second, x)[held, 0] * hits.SCALE_DB
-    print("cover: mean error", round(float(np.abs(guess - cover[held]).mean()), 2), "dB")
-    lost = []
-    for group in np.unique(groups[held]):
-        mine = groups[held] == group
-        lost.append((group % 4, cover[held][mine][guess[mine].argmin()] - cover[held][mine].min()))
+    fitted = fit_groups(x, learnt, HITS, loss_of)
+    save(out, *fitted)
+    guess = run(fitted, x)[:, 0] * hits.SCALE_DB
+    print("cover: mean error", round(float(np.abs(guess - np.clip(cover, *LIMITS))[np.concatenate(watched)].mean()), 2), "dB")
     for i, role in enumerate(hits.DRUMS):
-        d = np.array([v for g, v in lost if g == i])
-        if len(d):
-            print(
-                role,
-                len(d),
-                "first within 1 dB of the best",
-                round(float((d <= 1).mean()), 3),
-                "median",
-                round(float(np.median(d)), 2),
-            )
+        mine = [g for g in watched if groups[g[0]] % 4 == i and cover[g].min() < 20]
+        lost = np.array([max(cover[g][guess[g].argmin()], SILENT_DB) - max(cover[g].min(), SILENT_DB) for g in mine])
+        print(
+            role, len(mine), "first within 1 dB of the best", round(float((lost <= 1).mean()), 3), round(float(np.median(lost)), 2)
+        )
 
 
-def fit(x, watch, hidden, outputs, loss_of, epochs):  # type: ignore[no-untyped-def]
+def fit_groups(x: np.ndarray, groups: list[np.ndarray], hidden: tuple[int, int], loss_of: Callable[..., torch.Tensor]) -> Fitted:
     mean, scale = x.mean(axis=0), np.maximum(x.std(axis=0), 0.05)
-    data = torch.from_numpy((x - mean) / scale)
-    net = nn.Sequential(
-        nn.Linear(x.shape[1], hidden[0]), nn.ReLU(), nn.Dropout(DROP), nn.Linear(hidden[0], hidden[1]), nn.ReLU(),
+    data, net = torch.from_numpy((x - mean) / scale), network(x.shape[1], hidden, 1)
+    optimiser = torch.optim.AdamW(net.parameters(), lr=2e-3, weight_decay=DECAY)
+    steps = HIT_EPOCHS * (len(groups) // GROUPS + 1)
+    schedule = torch.optim.lr_scheduler.OneCycleLR(optimiser, max_lr=2e-3, total_steps=steps)
+    rng = np.random.default_rng(1)
+    for _ in range(HIT_EPOCHS):
+        order = rng.permutation(len(groups))
+        for i in range(0, len(order), GROUPS):
+            some = [groups[k] for k in order[i : i + GROUPS]]
+            rows = data[np.concatenate(some)]
+            loss = loss_of(net(rows + 0.1 * torch.randn_like(rows))[:, 0], some)
+            optimiser.zero_grad()
+            loss.backward()
+            optimiser.step()
+            schedule.step()
+    net.eval()
+    return net, mean, scale
+
+
+def network(inputs: int, hidden: tuple[int, int], outputs: int) -> nn.Sequential:
+    return nn.Sequential(
+        nn.Linear(inputs, hidden[0]), nn.ReLU(), nn.Dropout(DROP), nn.Linear(hidden[0], hidden[1]), nn.ReLU(),
         nn.Linear(hidden[1], outputs),
     )  # fmt: skip
+
+
+def fit(x, watch, hidden, outputs, loss_of, epochs) -> Fitted:  # type: ignore[no-untyped-def]
+    mean, scale = x.mean(axis=0), np.maximum(x.std(axis=0), 0.05)
+    data = torch.from_numpy((x - mean) / scale)
+    net = network(x.shape[1], hidden, outputs)
     learn, seen = np.flatnonzero(~watch), torch.from_numpy(np.flatnonzero(watch))
     optimiser = torch.optim.AdamW(net.parameters(), lr=2e-3, weight_decay=DECAY)
     schedule = torch.optim.lr_scheduler.OneCycleLR(optimiser, max_lr=2e-3, total_steps=epochs * (len(learn) // BATCH + 1))
@@ -109,7 +145,7 @@ def arrays_of(net: nn.Sequential) -> dict[str, np.ndarray]:
     return arrays | {f"b{i}": m.bias.detach().numpy().astype(np.float16) for i, m in enumerate(layers)}
 
 
-def _run(fitted, x):  # type: ignore[no-untyped-def]
+def run(fitted, x):  # type: ignore[no-untyped-def]
     net, mean, scale = fitted
     a = {k: v.astype(np.float32) for k, v in arrays_of(net).items()}
     count = len(a) // 2

@@ -140,16 +140,16 @@ class Rows:
             table = passages.features(bands, notes, onsets, edges)
             if turn == 0:
                 bar = np.clip(np.searchsorted(edges, onsets.seconds + 0.02, "right") - 1, 0, len(edges) - 2)
-                self._hits(bands, onsets, table[bar], mix.covers, tag)
+                self._hits(bands, mono, onsets, table[bar], mix.covers, tag)
             self.bars.append(table.astype(np.float16))
             self.bar_truth.append(cover.sounding(mix.groups, edges, (mix.drumless, mix.bare, ())))
 
-    def _hits(self, bands, onsets, bar_table, covers, tag) -> None:  # type: ignore[no-untyped-def]
+    def _hits(self, bands, mono, onsets, bar_table, covers, tag) -> None:  # type: ignore[no-untyped-def]
         for role, known in covers.items():
             index = hits.of_role(onsets, role)
             if len(index) < 2 or not known:
                 continue
-            x = np.hstack((hits.features(bands, onsets, role, index), bar_table[index]))
+            x = np.hstack((hits.features(bands, mono, onsets, role, index), bar_table[index]))
             at, db = np.array([t for t, _ in known]), np.array([d for _, d in known])
             gap = np.abs(onsets.seconds[index][:, None] - at[None])
             best = gap.argmin(axis=1)

@@ -16,7 +16,7 @@ from grainpocket.core.listen.judge import ROLES
 from grainpocket.core.listen.loops import GoodLoop, good_loops
 from grainpocket.core.listen.loudness import Loudness
 from grainpocket.core.listen.onsets import Onsets, detect, detect_in, nothing
-from grainpocket.core.listen.passages import Passage, bar_edges, features, passages, present
+from grainpocket.core.listen.passages import Passage, bar_edges, half_bars, passages, present
 from grainpocket.core.listen.profile import evidence
 from grainpocket.core.listen.sharpen import sharpen
 from grainpocket.core.listen.tempo import Tempo, beat_times, candidates
@@ -127,7 +127,7 @@ def hear(samples: Samples, rate: int, progress: Progress = no_progress, loudness
         edges = np.concatenate(([0.0], edges[(edges > 0.1) & (edges < seconds - 0.1)], [seconds]))
         found_chords, scores = chords(notes, edges)
         found_keys = keys(notes, edges, scores)
-    found = _found(bands, notes, onsets, tempi, len(samples)) if bands else ((), (), ())
+    found = _found(bands, notes, onsets, tempi, samples) if bands else ((), (), ())
     return Hearing(
         frames=len(samples),
         rate=rate,
@@ -146,23 +146,22 @@ def hear(samples: Samples, rate: int, progress: Progress = no_progress, loudness
 
 
 def _found(
-    bands: Bands, notes: Chroma | None, onsets: Onsets, tempi: list[Tempo], frames: int
+    bands: Bands, notes: Chroma | None, onsets: Onsets, tempi: list[Tempo], samples: Samples
 ) -> tuple[tuple[Passage, ...], tuple[CleanHit, ...], tuple[GoodLoop, ...]]:
     """What in the record is of use: passages, clean hits, loops."""
-    rate, seconds = bands.rate, frames / bands.rate
+    rate, frames, seconds = bands.rate, len(samples), len(samples) / bands.rate
     lines = np.zeros(0)
     if tempi:
         beats, bars = beat_places(found_grid(tempi[0]), frames, rate)
         lines = beats[bars] / rate
     whole = bool(tempi) and tempi[0].bars is not None
     ends = np.append(lines, seconds) if whole else lines
-    edges = bar_edges(ends, seconds)
-    table = features(bands, notes, onsets, edges)
-    sounding = present(table)
+    edges = bar_edges(half_bars(ends), seconds)
+    table, sounding = present(bands, notes, onsets, edges)
     bar = np.clip(np.searchsorted(edges, onsets.seconds + BAR_SLIP_S, "right") - 1, 0, len(sounding) - 1)
     return (
         tuple(passages(table, sounding, edges, rate, len(ends) > 1)),
-        tuple(clean_hits(bands, onsets, sounding[bar], frames)),
+        tuple(clean_hits(bands, samples, onsets, sounding[bar])),
         tuple(good_loops(bands, ends, rate, whole)),
     )
 

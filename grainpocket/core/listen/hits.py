@@ -21,6 +21,7 @@ from grainpocket.core.listen.judge import features as look
 from grainpocket.core.listen.layers import Layers, load
 from grainpocket.core.listen.onsets import Onsets
 from grainpocket.core.listen.roles import LIKELY
+from grainpocket.core.sound.audio import Samples
 
 Drum = Literal["kick", "snare", "hat"]
 DRUMS: tuple[Drum, ...] = ("kick", "snare", "hat")
@@ -29,11 +30,16 @@ _CARRIED = {"kick": slice(0, 4), "snare": slice(3, 16), "hat": slice(18, COARSE)
 # Frames of 5 ms after the hit, in which it is compared with its like.
 _CELLS = ((0, 1), (1, 2), (2, 4), (4, 8), (8, 16), (16, 30))
 CLEAR, COMMON = 0.5, 0.15
-FEATURES = LOOK + len(ROLES) + len(DRUMS) + COARSE + len(_CELLS) + 1
-INPUTS = FEATURES + 3
+# Bass and drum share the low end, where short windows tell nothing apart: a long look before, at and after the hit.
+_LONG_S, _LONG_AT_S = 0.093, (-0.098, 0.0, 0.07)
+_LOW_TO_HZ, _HIGH_TO_HZ, _HIGH_BANDS, _STEP_HZ = 300.0, 4000.0, 10, 10.75
+RING_S = 0.15
+LOW = int(_LOW_TO_HZ / _STEP_HZ) - 2 + _HIGH_BANDS
+FEATURES = LOOK + len(ROLES) + len(DRUMS) + COARSE + len(_CELLS) + 1 + len(_LONG_AT_S) * LOW + 1
+INPUTS = FEATURES + len(_LONG_AT_S) * LOW + 1 + 3
 # The span to cut: to where it has died away, or something else begins.
 LONGEST_S, SHORTEST_S, DEAD_DB, LEAD_S = 0.7, 0.06, 40.0, 0.004
-SCALE_DB = 20.0
+SCALE_DB, _BLOCK = 20.0, 64
 Table = NDArray[np.float32]
 
 
@@ -54,8 +60,8 @@ def of_role(onsets: Onsets, role: str) -> NDArray[np.int64]:
     return np.flatnonzero((onsets.likely >= CLEAR) & (onsets.roles[:, ROLES.index(role)] >= LIKELY))
 
 
-def features(bands: Bands, onsets: Onsets, role: str, index: NDArray[np.int64]) -> Table:
-    """(k, FEATURES) of the hits of one drum at `index`; what sounds in the bar of each is put beside them."""
+def features(bands: Bands, samples: Samples, onsets: Onsets, role: str, index: NDArray[np.int64]) -> Table:
+    """(k, FEATURES) of the hits of one drum at `index`."""
     frames = np.round(onsets.at[index] / bands.hop).astype(np.int64)
     power = _power(bands, frames)
     carried = power[:, 1:3, _CARRIED[role]].sum(axis=(1, 2))
@@ -72,8 +78,64 @@ def features(bands: Bands, onsets: Onsets, role: str, index: NDArray[np.int64]) 
         _db(over.sum(axis=1), total),
         _db(over.sum(axis=2), total),
         _db(over.sum(axis=(1, 2)), total)[:, None],
+        _long_looks(samples, bands.rate, onsets.at[index]),
     )
     return np.asarray(np.hstack(parts), np.float32)
+
+
+def inputs(table: Table, sounding: Table) -> Table:
+    """(k, INPUTS): `features` of all hits of one drum, what is unlike its cleanest ones, and what sounds in each one's bar
+    (k, 3)."""
+    low = table[:, -(len(_LONG_AT_S) * LOW + 1) :]
+    usual = np.quantile(low, COMMON, axis=0)
+    return np.asarray(np.hstack((table, low - usual, sounding)), np.float32)
+
+
+def _long_looks(samples: Samples, rate: int, at: NDArray[np.int64]) -> NDArray[np.float64]:
+    """(k, 3 * LOW + 1): decibels of narrow low bands and some wider ones before, at and after each hit, over all that sounds
+    in its RING_S; then that itself, beside the loudest hit."""
+    from scipy import fft
+
+    # A power of two, whatever the rate, of about a tenth of a second.
+    ring, size = int(RING_S * rate), 2 ** round(np.log2(_LONG_S * rate))
+    window, reading = np.hanning(size).astype(np.float32), _readings(size, rate)
+    offsets = [int(s * rate) for s in _LONG_AT_S]
+    margin, after = -min(offsets), max(ring, max(offsets) + size)
+    out = np.empty((len(at), len(offsets) * LOW + 1))
+    for first in range(0, len(at), _BLOCK):
+        around = np.stack([_stretch(samples, place - margin, place + after) for place in at[first : first + _BLOCK].tolist()])
+        energy = (around[:, margin : margin + ring].astype(np.float64) ** 2).sum(axis=1) + 1e-9
+        views = np.stack([around[:, margin + o : margin + o + size] for o in offsets], axis=1) * window
+        spectrum = fft.rfft(views, axis=2)
+        power = (spectrum.real**2 + spectrum.imag**2) @ reading
+        rows = slice(first, first + len(around))
+        out[rows, :-1] = 10 * np.log10(power.reshape(len(around), -1) / (energy[:, None] * size) + 1e-6) / 30
+        out[rows, -1] = energy
+    out[:, -1] = 10 * np.log10(out[:, -1] / out[:, -1].max()) / 30
+    return out
+
+
+def _stretch(samples: Samples, start: int, end: int) -> Samples:
+    """samples[start:end], silent where it runs over either end."""
+    if start >= 0 and end <= len(samples):
+        return samples[start:end]
+    out = np.zeros(end - start, np.float32)
+    a, b = max(0, start), min(len(samples), end)
+    out[a - start : b - start] = samples[a:b]
+    return out
+
+
+@functools.lru_cache(maxsize=8)
+def _readings(size: int, rate: int) -> Table:
+    """(bins, LOW): each step of _STEP_HZ up to _LOW_TO_HZ, then wider bands."""
+    hz = np.arange(size // 2 + 1) * rate / size
+    low = (np.arange(3, int(_LOW_TO_HZ / _STEP_HZ) + 1) + 0.5) * _STEP_HZ
+    edges = np.concatenate(([low[0] - _STEP_HZ], low, np.geomspace(low[-1], _HIGH_TO_HZ, _HIGH_BANDS + 1)[1:]))
+    place = np.searchsorted(edges, hz) - 1
+    out = np.zeros((len(hz), len(edges) - 1), np.float32)
+    inside = (place >= 0) & (place < len(edges) - 1)
+    out[np.flatnonzero(inside), place[inside]] = 1
+    return out
 
 
 def _db(amount: NDArray[np.float64], total: float) -> NDArray[np.float64]:
@@ -95,17 +157,16 @@ def network() -> Layers:
     return load("hits.npz")
 
 
-def clean_hits(bands: Bands, onsets: Onsets, sounding: Table, frames: int) -> list[CleanHit]:
-    """Every kick, snare and hat, each drum's cleanest first. sounding: (onsets, 3), what sounds in the bar of each; frames:
-    length of the recording in samples."""
+def clean_hits(bands: Bands, samples: Samples, onsets: Onsets, sounding: Table) -> list[CleanHit]:
+    """Every kick, snare and hat, each drum's cleanest first. sounding: (onsets, 3), what sounds in the bar of each."""
     out: list[CleanHit] = []
     for role in DRUMS:
         index = of_role(onsets, role)
         if not len(index):
             continue
-        inputs = np.hstack((features(bands, onsets, role, index), sounding[index]))
-        cover = network()(np.asarray(inputs, np.float32))[:, 0] * SCALE_DB
-        ends = _ends(bands, onsets, index, frames)
+        table = inputs(features(bands, samples, onsets, role, index), sounding[index])
+        cover = network()(table)[:, 0] * SCALE_DB
+        ends = _ends(bands, onsets, index, len(samples))
         chance = onsets.roles[index, ROLES.index(role)]
         for k in np.argsort(cover, kind="stable").tolist():
             at = int(onsets.at[index[k]])

@@ -39,11 +39,12 @@ def features(bands: Bands, frames: NDArray[np.int64], heights: NDArray[np.float6
     level = np.maximum(20 * np.log10(near + 1e-9), _FLOOR_DB) / -_FLOOR_DB + 1
     padded = np.pad(level, ((max(0, before - first_frame), after), (0, 0)))
     frames = frames - first_frame
-    total = np.vstack((np.zeros((1, COARSE)), np.cumsum(padded, axis=0, dtype=np.float64)))
-    at = frames + before
     out = np.empty((len(frames), FEATURES), np.float32)
-    for i, (first, last) in enumerate(_LOOKS):
-        out[:, i * COARSE : (i + 1) * COARSE] = (total[at + last] - total[at + first]) / (last - first)
+    # The looks follow on each other without a gap.
+    starts = np.array([first for first, _ in _LOOKS])
+    lengths = np.array([last - first for first, last in _LOOKS], np.float32)
+    around = padded[frames[:, None] + np.arange(before + after)]
+    out[:, :-2] = (np.add.reduceat(around, starts + before, axis=1) / lengths[:, None]).reshape(len(frames), -1)
     out[:, -2] = np.minimum(heights, 6.0) / 3
     out[:, -1] = out[:, :-2].max(axis=1)
     return out

@@ -40,8 +40,11 @@ def good_loops(bands: Bands, lines: Edges, rate: int, trimmed: bool = False) -> 
     count = len(lines)
     if count < 2:
         return []
-    bar_spectra = _bar_spectra(bands, lines)
-    ahead, behind = _sides(bands, lines, +1), _sides(bands, lines, -1)
+    total = np.zeros((len(bands.coarse) + 1, COARSE))
+    np.cumsum(bands.coarse**2, axis=0, dtype=np.float64, out=total[1:])
+    step = bands.hop / bands.rate
+    bar_spectra = _bar_spectra(total, lines / step)
+    ahead, behind = _sides(total, lines / step, +1), _sides(total, lines / step, -1)
     out: list[GoodLoop] = []
     for bars in LENGTHS:
         first = np.arange(count - bars)
@@ -64,15 +67,14 @@ def good_loops(bands: Bands, lines: Edges, rate: int, trimmed: bool = False) -> 
     return sorted(out, key=lambda loop: (-loop.score, loop.start))
 
 
-def _sides(bands: Bands, lines: Edges, side: int) -> NDArray[np.float64]:
-    """(lines, PARTS * COARSE) decibels of the half bar after (+1) or before (-1) each line; NaN where the record ends."""
+def _sides(total: NDArray[np.float64], lines: Edges, side: int) -> NDArray[np.float64]:
+    """(lines, PARTS * COARSE) decibels of the half bar after (+1) or before (-1) each line; NaN where the record ends. total:
+    running sum of the energy of each band; lines: in frames."""
     half = float(np.median(np.diff(lines))) / 2
-    step = bands.hop / bands.rate
     places = lines[:, None] + side * half * np.arange(PARTS + 1) / PARTS
-    frame = np.round(np.sort(places, axis=1) / step).astype(int)
-    outside = (frame[:, 0] < 0) | (frame[:, -1] > len(bands.coarse))
-    frame = np.clip(frame, 0, len(bands.coarse))
-    total = np.vstack((np.zeros((1, COARSE)), np.cumsum(bands.coarse**2, axis=0, dtype=np.float64)))
+    frame = np.round(np.sort(places, axis=1)).astype(int)
+    outside = (frame[:, 0] < 0) | (frame[:, -1] > len(total) - 1)
+    frame = np.clip(frame, 0, len(total) - 1)
     width = np.maximum(np.diff(frame, axis=1), 1)[:, :, None]
     level = 10 * np.log10(np.maximum(np.diff(total[frame], axis=1) / width, 10 ** (FLOOR_DB / 10)))
     out = level.reshape(len(lines), -1)
@@ -87,9 +89,8 @@ def _alike(one: NDArray[np.float64], other: NDArray[np.float64]) -> NDArray[np.f
     return np.asarray(np.clip(1 - gap / RANGE_DB, 0, 1))
 
 
-def _bar_spectra(bands: Bands, lines: Edges) -> NDArray[np.float64]:
+def _bar_spectra(total: NDArray[np.float64], lines: Edges) -> NDArray[np.float64]:
     """(bars, COARSE) mean level of each band in each bar, decibels beside the record's peak."""
-    frame = np.clip(np.round(lines * bands.rate / bands.hop).astype(int), 0, len(bands.coarse))
-    total = np.vstack((np.zeros((1, COARSE)), np.cumsum(bands.coarse**2, axis=0, dtype=np.float64)))
+    frame = np.clip(np.round(lines).astype(int), 0, len(total) - 1)
     mean = np.diff(total[frame], axis=0) / np.maximum(np.diff(frame), 1)[:, None]
     return np.asarray(10 * np.log10(np.maximum(mean, 10 ** (FLOOR_DB / 10))))

@@ -25,6 +25,8 @@ OUTPUTS = ("drums", "music", "voice")
 QUANTILES = (0.1, 0.5, 0.9)
 FEATURES = COARSE * (len(QUANTILES) + 3) + 6 + len(ROLES)
 PLAIN_S, SHORTEST_S = 2.0, 0.4
+# What half a bar says for itself, beside what the bars round it say.
+OWN = 0.6
 FLOOR_DB, AUDIBLE_DB, PRESENT = -80.0, -50.0, 0.5
 Table = NDArray[np.float32]
 Edges = NDArray[np.float64]
@@ -90,9 +92,23 @@ def network() -> Layers:
     return load("passages.npz")
 
 
-def present(table: Table) -> Table:
-    """(k, 3) probabilities that drums, other music and a voice sound, from `features`."""
-    return np.asarray(1 / (1 + np.exp(-np.clip(network()(table), -30, 30))), np.float32)
+def present(bands: Bands, notes: Chroma | None, onsets: Onsets, edges: Edges) -> tuple[Table, Table]:
+    """((k, FEATURES), (k, 3)): of stretches of half a bar, what was seen, and the probabilities that drums, other music and a
+    voice sound. Each is looked at by itself and in the whole bars that it is half of, whichever way they are counted."""
+    table = features(bands, notes, onsets, edges)
+    score = network()(table)
+    if len(table) > 2:
+        middle, wide = (edges[1:] + edges[:-1]) / 2, np.zeros_like(score)
+        for phase in (0, 1):
+            ends = np.unique(np.concatenate((edges[:1], edges[phase::2], edges[-1:])))
+            whole = network()(features(bands, notes, onsets, ends))
+            wide += whole[np.searchsorted(ends, middle, "right") - 1]
+        score = OWN * score + (1 - OWN) / 2 * wide
+    return table, np.asarray(1 / (1 + np.exp(-np.clip(score, -30, 30))), np.float32)
+
+
+def half_bars(lines: Edges) -> Edges:
+    return np.sort(np.concatenate((lines, (lines[1:] + lines[:-1]) / 2)))
 
 
 def bar_edges(lines: Edges, seconds: float) -> Edges:
@@ -104,8 +120,8 @@ def bar_edges(lines: Edges, seconds: float) -> Edges:
 
 
 def passages(table: Table, likely: Table, edges: Edges, rate: int, in_bars: bool = True) -> list[Passage]:
-    """Runs of bars that are bare drums, without drums, or with a voice; in order of their beginning. Silent bars are none
-    of these. in_bars: whether the edges are bar lines."""
+    """Runs of at least a bar that are bare drums, without drums, or with a voice; in order of their beginning. Silence is
+    none of these. edges: of half bars; in_bars: whether they are that, or plain stretches."""
     # Loudest decile of the loudest band: below this there is nothing to speak of.
     loudest = (table[:, 2 * COARSE : 3 * COARSE].max(axis=1) - 1) * -FLOOR_DB
     audible = loudest > AUDIBLE_DB
@@ -117,6 +133,9 @@ def passages(table: Table, likely: Table, edges: Edges, rate: int, in_bars: bool
         on = np.concatenate(([False], audible & (sure >= PRESENT), [False]))
         turns = np.flatnonzero(np.diff(on.astype(int)))
         for first, last in zip(turns[::2], turns[1::2], strict=True):
+            if in_bars and last - first < 2 and len(sure) > 1:
+                continue
             start, end = round(edges[first] * rate), round(edges[last] * rate)
-            out.append(Passage(start, end, kind, int(last - first) if in_bars else 0, round(float(sure[first:last].min()), 3)))
+            bars = max(1, int(last - first) // 2) if in_bars else 0
+            out.append(Passage(start, end, kind, bars, round(float(sure[first:last].min()), 3)))
     return sorted(out, key=lambda p: (p.start, p.kind))

@@ -96,7 +96,7 @@ export function Clean({ source, rate }: { source: Source; rate: number }) {
         </Toggle>
         <Slider parameter={hiss} value={asked.hiss} onChange={(value) => set({ hiss: value })} className="w-full" />
         <span className="text-right tabular-nums">{fixed(asked.hiss, 0)} dB</span>
-        <span className="text-ink2">{found ? (found.hiss_db === null ? "none heard in it" : `${fixed(found.hiss_db, 0)} dBFS in its quietest moments`) : ""}</span>
+        <span className="text-ink2">{found ? (found.hiss_db === null ? "none heard in it" : `${fixed(found.hiss_db, 0)} dBFS when all else is quiet`) : ""}</span>
       </div>
       <div className="flex flex-wrap items-center gap-1.5">
         <span role="group" aria-label="Hear it" className="inline-flex">

@@ -37,7 +37,7 @@ export function Family({ source, rate }: { source: Source; rate: number }) {
   }
 
   return (
-    <section aria-label="Family" className="mt-2 border-t border-rule pt-1.5">
+    <section aria-label="Family" className="mt-1.5 flex flex-col items-start gap-0.5">
       {root && source.kin ? (
         <p>
           {source.kin.kind === "cleaned" ? "cleaned copy of " : "stem of "}
@@ -59,7 +59,7 @@ export function Family({ source, rate }: { source: Source; rate: number }) {
         <Menu
           label="Find that it belongs to"
           trigger={
-            <Button className="mt-1" disabled={busy} hint="Join a stem to its mix: where it lies in it is found by ear">
+            <Button disabled={busy} hint="Join a stem to its mix: where it lies in it is found by ear">
               {busy ? "Comparing ..." : "Belongs to ▾"}
             </Button>
           }

@@ -27,6 +27,7 @@ export function Record({ source, rate, hearing }: { source: Source; rate: number
     <section aria-label="File" className="text-[12px]">
       <h3 className="title text-[14px]">The file</h3>
       <CreditsSheet source={source} />
+      <Family source={source} rate={rate} />
       <dl className="mt-1.5 grid grid-cols-[62px_1fr] gap-y-0.5">
         {rows.map(([name, value]) => (
           <div key={name} className="contents">
@@ -42,7 +43,6 @@ export function Record({ source, rate, hearing }: { source: Source; rate: number
         </dd>
       </dl>
       <Said source={source} />
-      <Family source={source} rate={rate} />
       {origin.notes.map((note) => (
         <p key={note} className="mt-1.5 border-l-2 border-ink pl-2">
           {note}
