@@ -31,6 +31,17 @@ def test_stations(opened: Opener, station: str) -> None:
     assert violations(ui.page) == []
 
 
+def test_the_desk_under_the_wave(opened: Opener) -> None:
+    ui = opened(demo=True)
+    ui.station("Listen")
+    ui.button("Open Lantern street").click()
+    ui.page.get_by_role("group", name="Passages").wait_for()
+    for panel in ("Tempo and key", "Worth taking", "Cleaning"):
+        ui.page.get_by_role("tab", name=panel).click()
+        expect(ui.page.get_by_role("tabpanel", name=panel)).to_be_visible()
+        assert violations(ui.page) == []
+
+
 def test_panels(opened: Opener) -> None:
     ui = opened(demo=True)
     ui.button("Export").click()

@@ -19,7 +19,7 @@ from scipy.ndimage import uniform_filter1d
 
 from bench.truth import colour, cover, grooves
 from bench.truth.synth import RATE, Wave
-from grainpocket.core.listen import hits, passages
+from grainpocket.core.listen import hits, passages, second
 from grainpocket.core.listen.bands import analyse
 from grainpocket.core.listen.chroma import chroma
 from grainpocket.core.listen.onsets import detect_in
@@ -145,11 +145,12 @@ class Rows:
             self.bar_truth.append(cover.sounding(mix.groups, edges, (mix.drumless, mix.bare, ())))
 
     def _hits(self, bands, mono, onsets, bar_table, covers, tag) -> None:  # type: ignore[no-untyped-def]
+        seen = second.features(bands, onsets.at, onsets.likely, onsets.roles)
         for role, known in covers.items():
             index = hits.of_role(onsets, role)
             if len(index) < 2 or not known:
                 continue
-            x = np.hstack((hits.features(bands, mono, onsets, role, index), bar_table[index]))
+            x = np.hstack((hits.features(bands, mono, onsets, role, index, seen), bar_table[index]))
             at, db = np.array([t for t, _ in known]), np.array([d for _, d in known])
             gap = np.abs(onsets.seconds[index][:, None] - at[None])
             best = gap.argmin(axis=1)

@@ -22,10 +22,11 @@ from grainpocket.core.sound.audio import Samples
 
 SEARCH_BEFORE_S, SEARCH_AFTER_S = 0.014, 0.016
 LEARN_S, RISE_S, FALL_S = 0.016, 0.003, 0.008
-PICK_BEFORE_S, PICK_AFTER_S, WALK_S = 0.007, 0.004, 0.006
+PICK_BEFORE_S, PICK_AFTER_S, WALK_S = 0.014, 0.006, 0.008
 CALM_S, LOUD_S, CALM, RISEN = 0.028, 0.030, 1.3, 0.03
 ORDER = 24
-LEAD_S = 0.002
+LEAD_S = 0.0023
+RISEN_SHARE = 0.02
 _BLOCK = 128
 Wave = NDArray[np.float64]
 Index = NDArray[np.int64]
@@ -173,7 +174,7 @@ def _divide(x: Wave) -> Index:
 
 
 def _walk_back(error: Wave, place: Index, s: _Scale) -> Index:
-    """From `place` back to where the error rises out of the level it had before, at most 6 ms."""
+    """From `place` back to where the error rises out of the level it had before, at most 8 ms."""
     from scipy.ndimage import maximum_filter1d
 
     size = np.abs(error)
@@ -181,7 +182,7 @@ def _walk_back(error: Wave, place: Index, s: _Scale) -> Index:
     quiet = 3.5 * np.sqrt(np.mean(error[:, : s.learn] ** 2, axis=1))
     ahead = np.lib.stride_tricks.sliding_window_view(size, s.rise, axis=1)
     peak = ahead[each, np.minimum(place, size.shape[1] - s.rise)].max(axis=1)
-    level = np.maximum(np.maximum(quiet, 0.02 * peak), 1e-6)
+    level = np.maximum(np.maximum(quiet, RISEN_SHARE * peak), 1e-6)
     loud = maximum_filter1d(size, s.grain, axis=1) > level[:, None]
     # Column i of the rest lies i samples before the place.
     back = loud[each[:, None], place[:, None] - np.arange(s.walk)]

@@ -157,7 +157,7 @@ def _found(
     whole = bool(tempi) and tempi[0].bars is not None
     ends = np.append(lines, seconds) if whole else lines
     edges = bar_edges(half_bars(ends), seconds)
-    table, sounding = present(bands, notes, onsets, edges)
+    table, sounding = present(bands, notes, onsets, edges, bar_edges(ends, seconds))
     bar = np.clip(np.searchsorted(edges, onsets.seconds + BAR_SLIP_S, "right") - 1, 0, len(sounding) - 1)
     return (
         tuple(passages(table, sounding, edges, rate, len(ends) > 1)),

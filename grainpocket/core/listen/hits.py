@@ -21,6 +21,8 @@ from grainpocket.core.listen.judge import features as look
 from grainpocket.core.listen.layers import Layers, load
 from grainpocket.core.listen.onsets import Onsets
 from grainpocket.core.listen.roles import LIKELY
+from grainpocket.core.listen.second import FEATURES as SECOND
+from grainpocket.core.listen.second import features as second_look
 from grainpocket.core.sound.audio import Samples
 
 Drum = Literal["kick", "snare", "hat"]
@@ -35,7 +37,7 @@ _LONG_S, _LONG_AT_S = 0.093, (-0.098, 0.0, 0.07)
 _LOW_TO_HZ, _HIGH_TO_HZ, _HIGH_BANDS, _STEP_HZ = 300.0, 4000.0, 10, 10.75
 RING_S = 0.15
 LOW = int(_LOW_TO_HZ / _STEP_HZ) - 2 + _HIGH_BANDS
-FEATURES = LOOK + len(ROLES) + len(DRUMS) + COARSE + len(_CELLS) + 1 + len(_LONG_AT_S) * LOW + 1
+FEATURES = LOOK + len(ROLES) + SECOND + len(DRUMS) + COARSE + len(_CELLS) + 1 + len(_LONG_AT_S) * LOW + 1
 INPUTS = FEATURES + len(_LONG_AT_S) * LOW + 1 + 3
 # The span to cut: to where it has died away, or something else begins.
 LONGEST_S, SHORTEST_S, DEAD_DB, LEAD_S = 0.7, 0.06, 40.0, 0.004
@@ -60,8 +62,8 @@ def of_role(onsets: Onsets, role: str) -> NDArray[np.int64]:
     return np.flatnonzero((onsets.likely >= CLEAR) & (onsets.roles[:, ROLES.index(role)] >= LIKELY))
 
 
-def features(bands: Bands, samples: Samples, onsets: Onsets, role: str, index: NDArray[np.int64]) -> Table:
-    """(k, FEATURES) of the hits of one drum at `index`."""
+def features(bands: Bands, samples: Samples, onsets: Onsets, role: str, index: NDArray[np.int64], seen: Table) -> Table:
+    """(k, FEATURES) of the hits of one drum at `index`. seen: of all onsets, how much of each drum they take (`second`)."""
     frames = np.round(onsets.at[index] / bands.hop).astype(np.int64)
     power = _power(bands, frames)
     carried = power[:, 1:3, _CARRIED[role]].sum(axis=(1, 2))
@@ -74,6 +76,7 @@ def features(bands: Bands, samples: Samples, onsets: Onsets, role: str, index: N
     parts = (
         look(bands, frames, np.zeros(len(frames))),
         onsets.roles[index],
+        seen[index],
         kind,
         _db(over.sum(axis=1), total),
         _db(over.sum(axis=2), total),
@@ -160,11 +163,12 @@ def network() -> Layers:
 def clean_hits(bands: Bands, samples: Samples, onsets: Onsets, sounding: Table) -> list[CleanHit]:
     """Every kick, snare and hat, each drum's cleanest first. sounding: (onsets, 3), what sounds in the bar of each."""
     out: list[CleanHit] = []
+    seen = second_look(bands, onsets.at, onsets.likely, onsets.roles)
     for role in DRUMS:
         index = of_role(onsets, role)
         if not len(index):
             continue
-        table = inputs(features(bands, samples, onsets, role, index), sounding[index])
+        table = inputs(features(bands, samples, onsets, role, index, seen), sounding[index])
         cover = network()(table)[:, 0] * SCALE_DB
         ends = _ends(bands, onsets, index, len(samples))
         chance = onsets.roles[index, ROLES.index(role)]

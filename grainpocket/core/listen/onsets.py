@@ -8,7 +8,7 @@ sample positions; strengths run from 0 to 1.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from grainpocket.core.listen.attack import attack_starts
 from grainpocket.core.listen.bands import Bands, Levels, Progress, analyse, no_progress
 from grainpocket.core.listen.judge import ROLES, judge
+from grainpocket.core.listen.second import second_look
 from grainpocket.core.sound.audio import Samples, peak_of
 
 LEAST_GAP_S = 0.025
@@ -71,15 +72,18 @@ def detect(samples: Samples, rate: int, progress: Progress = no_progress) -> Ons
     return detect_in(bands, samples, lambda share: progress(0.4 + share * 0.6))
 
 
-def detect_in(bands: Bands, samples: Samples, progress: Progress = no_progress) -> Onsets:
-    """The same, when the bands of the samples are known already."""
+def detect_in(bands: Bands, samples: Samples, progress: Progress = no_progress, again: bool = True) -> Onsets:
+    """The same, when the bands of the samples are known already. again: look a second time at which drums they are."""
     rate = bands.rate
     frames, heights = candidates(bands, len(samples))
     likely = judge(bands, frames, heights)
     keep = likely[:, 0] >= LEAST
     frames, likely = frames[keep], likely[keep]
     at = attack_starts(samples, rate, frames * bands.hop, progress)
-    return _one_each(at, likely, samples, rate)
+    found = _one_each(at, likely, samples, rate)
+    if not again:
+        return found
+    return replace(found, roles=second_look(bands, found.at, found.likely, found.roles))
 
 
 def candidates(bands: Bands, count: int) -> tuple[NDArray[np.int64], NDArray[np.float64]]:

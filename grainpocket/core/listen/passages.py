@@ -25,9 +25,11 @@ OUTPUTS = ("drums", "music", "voice")
 QUANTILES = (0.1, 0.5, 0.9)
 FEATURES = COARSE * (len(QUANTILES) + 3) + 6 + len(ROLES)
 PLAIN_S, SHORTEST_S = 2.0, 0.4
-# What half a bar says for itself, beside what the bars round it say.
-OWN = 0.6
-FLOOR_DB, AUDIBLE_DB, PRESENT = -80.0, -50.0, 0.5
+# What half a bar says for itself, beside what its bar says.
+OWN = 0.5
+FLOOR_DB, AUDIBLE_DB = -80.0, -50.0
+# Drums that are only faint are still drums: none of them takes more to be believed.
+SURE: dict[Kind, float] = {"bare drums": 0.5, "no drums": 0.8, "voice": 0.6}
 Table = NDArray[np.float32]
 Edges = NDArray[np.float64]
 
@@ -92,18 +94,15 @@ def network() -> Layers:
     return load("passages.npz")
 
 
-def present(bands: Bands, notes: Chroma | None, onsets: Onsets, edges: Edges) -> tuple[Table, Table]:
+def present(bands: Bands, notes: Chroma | None, onsets: Onsets, edges: Edges, bars: Edges) -> tuple[Table, Table]:
     """((k, FEATURES), (k, 3)): of stretches of half a bar, what was seen, and the probabilities that drums, other music and a
-    voice sound. Each is looked at by itself and in the whole bars that it is half of, whichever way they are counted."""
+    voice sound. Each is looked at by itself and as a part of its bar. edges, bars: seconds of the half bars, of the bars."""
     table = features(bands, notes, onsets, edges)
     score = network()(table)
-    if len(table) > 2:
-        middle, wide = (edges[1:] + edges[:-1]) / 2, np.zeros_like(score)
-        for phase in (0, 1):
-            ends = np.unique(np.concatenate((edges[:1], edges[phase::2], edges[-1:])))
-            whole = network()(features(bands, notes, onsets, ends))
-            wide += whole[np.searchsorted(ends, middle, "right") - 1]
-        score = OWN * score + (1 - OWN) / 2 * wide
+    if len(bars) > 2:
+        whole = network()(features(bands, notes, onsets, bars))
+        bar = np.clip(np.searchsorted(bars, (edges[1:] + edges[:-1]) / 2, "right") - 1, 0, len(whole) - 1)
+        score = OWN * score + (1 - OWN) * whole[bar]
     return table, np.asarray(1 / (1 + np.exp(-np.clip(score, -30, 30))), np.float32)
 
 
@@ -130,7 +129,7 @@ def passages(table: Table, likely: Table, edges: Edges, rate: int, in_bars: bool
     kinds: tuple[tuple[Kind, Table], ...] = (("bare drums", bare), ("no drums", 1 - drums), ("voice", voice))
     out: list[Passage] = []
     for kind, sure in kinds:
-        on = np.concatenate(([False], audible & (sure >= PRESENT), [False]))
+        on = np.concatenate(([False], audible & (sure >= SURE[kind]), [False]))
         turns = np.flatnonzero(np.diff(on.astype(int)))
         for first, last in zip(turns[::2], turns[1::2], strict=True):
             if in_bars and last - first < 2 and len(sure) > 1:

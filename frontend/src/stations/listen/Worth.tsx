@@ -1,5 +1,5 @@
 /** Worth taking: the stretches that loop best, and the cleanest kicks, snares and hats, to hear one after the other and take. */
-import { useEffect, useRef } from "react";
+import { type KeyboardEvent, useEffect, useRef } from "react";
 
 import type { Hearing, Source } from "../../api/types";
 import { choose, cutOut, KINDS, listed, toPad, toPads } from "../../app/found";
@@ -27,8 +27,8 @@ export function Worth({ source, hearing }: { source: Source; hearing: Hearing | 
         <Button keys="N" disabled={!some} hint="A slice of its own, shown in Chop" onClick={cutOut}>
           Cut out for Chop
         </Button>
-        <span className="text-ink2">
-          <kbd className="font-body font-semibold">,</kbd> and <kbd className="font-body font-semibold">.</kbd> play one after the other, Enter again
+        <span className="min-w-0 basis-[280px] grow text-[11.5px] leading-[1.25] text-ink2">
+          <kbd className="font-body font-semibold">,</kbd> and <kbd className="font-body font-semibold">.</kbd> play one after the other, Enter again. %: how alike both sides of the join are; dB: all else beside the hit.
         </span>
       </div>
       <div className="grid grid-cols-4 gap-3">
@@ -48,6 +48,12 @@ function List({ source, hearing, kind }: { source: Source; hearing: Hearing; kin
   useEffect(() => {
     if (index >= 0) box.current?.children[index]?.scrollIntoView({ block: "nearest" });
   }, [index]);
+  function onKeyDown(event: KeyboardEvent) {
+    const way = { ArrowDown: 1, ArrowUp: -1, Enter: 0 }[event.key];
+    if (way === undefined || !all.length) return;
+    event.preventDefault();
+    choose(source, kind, Math.min(all.length - 1, Math.max(0, index + way)));
+  }
   const place = (at: number) => (lines ? position(Math.round(beatsAt(lines, at) * 4) / 4, lines.beatsPerBar) : `${(at / 44100).toFixed(2)} s`);
   const figure = (i: number) => (kind === "loop" ? `${Math.round((hearing.loops[i]?.score ?? 0) * 100)} %` : under(hearing.hits.filter((h) => h.role === kind)[i]?.cover_db ?? 0));
   return (
@@ -63,7 +69,7 @@ function List({ source, hearing, kind }: { source: Source; hearing: Hearing; kin
           </Button>
         ) : null}
       </div>
-      <div ref={box} role="listbox" tabIndex={0} aria-label={`${TITLES[kind]}, ${kind === "loop" ? "best" : "cleanest"} first`} className="thin-scroll flex max-h-[118px] flex-col overflow-auto">
+      <div ref={box} role="listbox" tabIndex={0} aria-label={`${TITLES[kind]}, ${kind === "loop" ? "best" : "cleanest"} first`} data-own-arrows onKeyDown={onKeyDown} className="thin-scroll flex max-h-[118px] flex-col overflow-auto">
         {all.map((one, i) => (
           <div
             key={one.start}

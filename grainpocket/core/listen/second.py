@@ -1,0 +1,163 @@
+"""A second look at each onset, now that the recording's own drums are known.
+
+The judge knows drums in general. Once it has said which onsets are purely a kick, a snare or a hat, these show how this
+record's drums sound; every onset is then explained as a sum of them (non-negative, by the Itakura-Saito divergence, in which
+a quiet part counts as much as a loud one: Fevotte, Bertin & Durrieu, "Nonnegative matrix factorization with the
+Itakura-Saito divergence", Neural Computation 21, 2009). What a ghost note adds to a hat shows there and nowhere else. A small
+network, fitted on breaks and songs that we rendered (see training/listen), reads how much of each drum it takes.
+"""
+
+from __future__ import annotations
+
+import functools
+
+import numpy as np
+from numpy.typing import NDArray
+
+from grainpocket.core.listen.bands import COARSE, Bands
+from grainpocket.core.listen.judge import ROLES
+from grainpocket.core.listen.layers import Layers, load
+
+DRUMS = ("kick", "snare", "hat")
+# Frames of 5 ms after the onset, and before it.
+CELLS, BEFORE = ((0, 1), (1, 2), (2, 4), (4, 7), (7, 12), (12, 18)), (-6, -1)
+# Onsets less likely than this are looked at, but do not show how a drum sounds.
+PURE, FEWEST, MOST_SHOWN, ROUNDS, FEW_ROUNDS, FLOOR = 0.35, 2, 24, 20, 8, np.float32(1e-9)
+# How far the second look counts, beside the first.
+RANGE_DB, WORTH_IT, TRUST, SHOW_MOST = 50.0, 0.25, 0.7, 8.0
+_PARTS = len(CELLS) * COARSE
+# Judge's log odds (7); share of each drum and of what rang before (4), beside its usual and its loudest amount (6); what
+# leaving a drum out costs (3); how many show each drum (3); level (1); band by band: over the model, over the hat alone.
+FEATURES = 7 + 4 + 6 + 3 + 3 + 1 + 2 * COARSE
+_SHOWN = slice(20, 23)
+Table = NDArray[np.float32]
+
+
+def features(bands: Bands, at: NDArray[np.int64], likely: NDArray[np.float32], roles: NDArray[np.float32]) -> NDArray[np.float32]:
+    """(k, FEATURES) of onsets at samples, with the judge's probabilities: likely (k,), roles (k, 6)."""
+    count = len(at)
+    if not count:
+        return np.zeros((0, FEATURES), np.float32)
+    frame = np.round(at / bands.hop).astype(np.int64)
+    power = np.stack([_mean(bands, frame, a, b) for a, b in CELLS], axis=1).reshape(count, _PARTS) + FLOOR
+    rang = np.tile(_mean(bands, frame, *BEFORE), (1, len(CELLS))) + FLOOR
+    shown, number = _templates(power, rang, likely, roles)
+    level = power.mean(axis=1)
+    whole, cost = _explain(power, shown, rang)
+    amounts = whole[:, :3] * shown.mean(axis=1)
+    model = whole[:, :3] @ shown + whole[:, 3:] * rang + FLOOR
+    without = np.stack([_left_out(r, power, shown, rang, whole) - cost for r in range(len(DRUMS))], axis=1)
+    usual = np.stack([_usual(amounts[:, r], roles[:, r]) for r in range(3)])
+    loudest = np.maximum(amounts.max(axis=0), FLOOR)
+    over = (power / model).reshape(count, len(CELLS), COARSE).mean(axis=1)
+    hat = whole[:, 2:3] * shown[2] + whole[:, 3:] * rang + FLOOR
+    over_hat = (power / hat).reshape(count, len(CELLS), COARSE).mean(axis=1)
+    odds = _odds(np.column_stack((likely, roles)))
+    parts = (
+        odds,
+        _db(amounts / level[:, None]),
+        _db(whole[:, 3:] * rang.mean(axis=1, keepdims=True) / level[:, None]),
+        _db(amounts / usual),
+        _db(amounts / loudest),
+        np.minimum(without, 4.0),
+        np.broadcast_to(np.minimum(number, SHOW_MOST) / SHOW_MOST, (count, 3)),
+        _db(level / level.max())[:, None],
+        np.clip(np.log(over), -3, 3),
+        np.clip(np.log(over_hat), -3, 6) / 2,
+    )
+    return np.asarray(np.hstack(parts), np.float32)
+
+
+def _mean(bands: Bands, frame: NDArray[np.int64], first: int, last: int) -> Table:
+    """(k, COARSE) mean power of frames first..last from each frame."""
+    index = np.clip(frame[:, None] + np.arange(first, last), 0, len(bands.coarse) - 1)
+    return np.asarray((bands.coarse[index] ** 2).mean(axis=1))
+
+
+def _templates(
+    power: Table, rang: Table, likely: NDArray[np.float32], roles: NDArray[np.float32]
+) -> tuple[Table, NDArray[np.int64]]:
+    """((3, parts) how kick, snare and hat sound here, (3,) how many onsets show it); nothing where too few do."""
+    shown, number = np.zeros((3, _PARTS), np.float32), np.zeros(3, np.int64)
+    new = np.maximum(power - rang, 0) + FLOOR
+    drums = roles[:, : len(DRUMS)]
+    for r in range(len(DRUMS)):
+        others = np.delete(roles, r, axis=1).max(axis=1)
+        pure = likely * drums[:, r] * (1 - others)
+        best = np.argsort(-pure, kind="stable")[:MOST_SHOWN]
+        best = best[pure[best] > PURE]
+        number[r] = len(best)
+        if len(best) >= FEWEST:
+            level = np.log(new[best])
+            # Alike in shape, whatever their loudness; the median of each part.
+            shape = level - level.mean(axis=1, keepdims=True)
+            shown[r] = np.exp(np.median(shape, axis=0))
+            shown[r] /= shown[r].mean()
+    return shown, number
+
+
+def _explain(power: Table, shown: Table, rang: Table, start: Table | None = None, rounds: int = ROUNDS) -> tuple[Table, Table]:
+    """((k, 4) amounts of the three drums and of what rang before, (k,) mean divergence of the sum from what is there)."""
+    if start is None:
+        start = np.empty((len(power), 4), np.float32)
+        start[:, :3] = power.mean(axis=1, keepdims=True) / 3
+        start[:, 3] = 0.5
+    amounts = start.copy()
+    for _ in range(rounds):
+        inverse = 1 / (amounts[:, :3] @ shown + amounts[:, 3:] * rang + FLOOR)
+        there = power * inverse
+        there *= inverse
+        amounts[:, :3] *= np.sqrt((there @ shown.T) / (inverse @ shown.T + FLOOR))
+        amounts[:, 3] *= np.sqrt(np.einsum("kp,kp->k", there, rang) / (np.einsum("kp,kp->k", inverse, rang) + FLOOR))
+        # What rang before only dies away.
+        np.minimum(amounts[:, 3], 1.2, out=amounts[:, 3])
+    ratio = power / (amounts[:, :3] @ shown + amounts[:, 3:] * rang + FLOOR)
+    return amounts, np.asarray((ratio - np.log(ratio) - 1).mean(axis=1))
+
+
+def _left_out(drum: int, power: Table, shown: Table, rang: Table, whole: Table) -> Table:
+    """(k,) divergence of the best sum without one drum."""
+    others = np.where(np.arange(len(DRUMS))[:, None] == drum, np.float32(0), shown)
+    return _explain(power, others, rang, whole, FEW_ROUNDS)[1]
+
+
+def _usual(amounts: Table, likely: NDArray[np.float32]) -> float:
+    clear = amounts[likely > 0.5]
+    return max(float(np.median(clear if len(clear) else amounts)), float(FLOOR))
+
+
+def _odds(likely: Table) -> Table:
+    """Log odds of probabilities."""
+    safe = np.clip(likely, 1e-3, 1 - 1e-3)
+    return np.asarray(np.log(safe) - np.log1p(-safe))
+
+
+def _db(ratio: Table) -> Table:
+    return np.asarray(np.clip(10 * np.log10(ratio + 1e-9) / RANGE_DB, -1, 1))
+
+
+@functools.cache
+def network() -> Layers:
+    return load("second.npz")
+
+
+def second_look(
+    bands: Bands, at: NDArray[np.int64], likely: NDArray[np.float32], roles: NDArray[np.float32]
+) -> NDArray[np.float32]:
+    """The roles (k, 6) again, those of kick, snare and hat as they are in the light of the whole recording."""
+    if not len(at):
+        return roles
+    out = roles.copy()
+    # What is hardly likely to be anything stays as it was.
+    some = likely > WORTH_IT
+    if some.any():
+        table = features(bands, at[some], likely[some], roles[some])
+        first = _odds(roles[some, : len(DRUMS)])
+        # A drum that nothing shows by itself is what the judge took it for.
+        trust = np.where(table[0, _SHOWN] * SHOW_MOST >= FEWEST, TRUST, 0.0)
+        both = trust * network()(table) + (1 - trust) * first
+        out[some, : len(DRUMS)] = 1 / (1 + np.exp(-np.clip(both, -30, 30)))
+    return out
+
+
+assert ROLES[: len(DRUMS)] == DRUMS
