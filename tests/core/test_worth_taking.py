@@ -43,7 +43,8 @@ def test_clean_hits_of_the_demo_song_are_where_nothing_else_plays(song: tuple[He
     for role in ("kick", "snare", "hat"):
         mine = [h for h in heard.hits if h.role == role]
         assert len(mine) > 10
-        assert [h.cover_db for h in mine] == sorted(h.cover_db for h in mine)
+        # The first are cleaner than the rest.
+        assert np.mean([h.cover_db for h in mine[:4]]) < np.mean([h.cover_db for h in mine]) - 3
         for hit in mine[:4]:
             assert int(hit.at / RATE / bar_s) in bare, role
             near = [r for t, r, _ in truth["hits"] if abs(t - hit.at / RATE) < 0.02]

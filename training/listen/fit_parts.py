@@ -52,6 +52,8 @@ def main() -> None:
 
 def fit_hits(out: Path, files: list[np.lib.npyio.NpzFile], bars: Fitted) -> None:
     """Learn decibels of cover, and above all which hit of a record is the cleanest."""
+    # Bars may be learnt of what an older look at the hits collected too.
+    files = [f for f in files if f["hits"].shape[1] == hits.FEATURES + passages.FEATURES]
     rows = np.concatenate([f["hits"] for f in files]).astype(np.float32)
     cover, groups = np.concatenate([f["cover"] for f in files]).astype(np.float32), np.concatenate([f["groups"] for f in files])
     sounding = 1 / (1 + np.exp(-np.clip(run(bars, rows[:, hits.FEATURES :]), -30, 30)))

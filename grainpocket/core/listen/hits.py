@@ -42,6 +42,7 @@ INPUTS = FEATURES + len(_LONG_AT_S) * LOW + 1 + 3
 # The span to cut: to where it has died away, or something else begins.
 LONGEST_S, SHORTEST_S, DEAD_DB, LEAD_S = 0.7, 0.06, 40.0, 0.004
 SCALE_DB, _BLOCK = 20.0, 64
+BARE_DB, DOUBT_DB = 4.0, 4.0
 Table = NDArray[np.float32]
 
 
@@ -161,7 +162,7 @@ def network() -> Layers:
 
 
 def clean_hits(bands: Bands, samples: Samples, onsets: Onsets, sounding: Table) -> list[CleanHit]:
-    """Every kick, snare and hat, each drum's cleanest first. sounding: (onsets, 3), what sounds in the bar of each."""
+    """Every kick, snare and hat, each drum's likeliest clean ones first. sounding: (onsets, 3), what sounds in the bar of each."""
     out: list[CleanHit] = []
     seen = second_look(bands, onsets.at, onsets.likely, onsets.roles)
     for role in DRUMS:
@@ -172,7 +173,10 @@ def clean_hits(bands: Bands, samples: Samples, onsets: Onsets, sounding: Table) 
         cover = network()(table)[:, 0] * SCALE_DB
         ends = _ends(bands, onsets, index, len(samples))
         chance = onsets.roles[index, ROLES.index(role)]
-        for k in np.argsort(cover, kind="stable").tolist():
+        drums, music, voice = sounding[index].T
+        bare = np.minimum(drums, 1 - np.maximum(music, voice))
+        # Of hits that are about as clean, those of bare drums come first, and those that are surely this drum.
+        for k in np.argsort(cover - BARE_DB * bare + DOUBT_DB * (1 - chance), kind="stable").tolist():
             at = int(onsets.at[index[k]])
             out.append(CleanHit(role, at, int(ends[k]), round(float(cover[k]), 1), round(float(chance[k]), 3)))
     return out
