@@ -24,6 +24,7 @@ from numpy.typing import NDArray
 from bench import engine
 from bench.truth import build
 from bench.truth.kits import ROLE
+from bench.truth.progressions import make_progression
 from bench.truth.synth import RATE
 from grainpocket.core.listen.hearing import Hearing, hear
 from grainpocket.core.listen.pitch import pitch
@@ -125,11 +126,28 @@ def harmony(root: Path, songs: list[Row]) -> None:
     say("chords", **{"changes within 100 ms": hit / max(1, total), "root and third right": float(np.mean(labels))})
 
 
+def progressions() -> None:
+    rng, kits = np.random.default_rng(SEED), build.held_out_kits()
+    right, related, hit, total = 0, 0, 0, 0
+    keys = [(tonic, minor) for tonic in range(12) for minor in (False, True)]
+    for key in keys:
+        one = make_progression(key, kits, rng)
+        heard = hear(np.ascontiguousarray(one.sound.mean(axis=1)), RATE)
+        score = mir_eval.key.weighted_score(_key(one.key), _key(heard.keys[0].name)) if heard.keys else 0.0
+        right, related = right + (score == 1.0), related + (score > 0)
+        true = [b[0] for a, b in itertools.pairwise(one.chords) if a[2] != b[2]]
+        found = np.array([c.start for c in heard.chords])
+        hit, total = hit + sum(np.abs(found - t).min(initial=9.0) < 0.1 for t in true), total + len(true)
+    figures = {"key right": right / len(keys), "or related": related / len(keys), "changes within 100 ms": hit / max(1, total)}
+    say("24 keys", **figures)
+
+
 def worth_taking(root: Path, songs: list[Row]) -> None:
     """bare F: F-measure of bars of bare drums; first: how often the hit offered first has at most 1 dB more of other sound
     under it than the best there is (what is 30 dB down counts as silent); voice and no drums: share of bars told right."""
     counts = {"bare": [0, 0, 0], "drumless": [0, 0, 0]}
     lost: list[float] = []
+    in_bare: list[bool] = []
     for song in songs:
         heard = hear(mono(root / f"{song['name']}.wav"), RATE)
         edges = np.append(song["bars"], heard.frames / RATE)
@@ -149,9 +167,13 @@ def worth_taking(root: Path, songs: list[Row]) -> None:
             at, db = np.array([t for t, _ in known]), np.maximum([d for _, d in known], SILENT_DB)
             near = int(np.abs(at - first.at / RATE).argmin())
             miss = abs(at[near] - first.at / RATE) > 0.03
+            bare_bars = [(a, b) for (a, b), s in zip(itertools.pairwise(edges), sounding.tolist(), strict=True) if s == [1, 0]]
+            if any(a - 0.02 <= t < b - 0.2 for t in at for a, b in bare_bars):
+                in_bare.append(not miss and any(a - 0.05 <= at[near] < b for a, b in bare_bars))
             lost.append(60.0 if miss else float(db[near] - db.min()))
     figures = {f"{k} F": 2 * c[0] / max(1, c[1] + c[2]) for k, c in counts.items()}
     say(f"worth taking n={len(lost)}", **figures, first=float((np.array(lost) <= 1.0).mean()), lost_dB=float(np.median(lost)))
+    say(f"hits n={len(in_bare)}", **{"first one offered lies in bare drums, where there are any": float(np.mean(in_bare))})
 
 
 def _key(name: str) -> str:
@@ -227,6 +249,7 @@ def main() -> None:
         onsets(root, "song", songs, lambda r: f"{r['name']}/drums.wav")
         mixes(root, songs)
         harmony(root, songs)
+        progressions()
         worth_taking(root, songs)
         pitches()
 
