@@ -127,7 +127,7 @@ def hear(samples: Samples, rate: int, progress: Progress = no_progress, loudness
         edges = np.concatenate(([0.0], edges[(edges > 0.1) & (edges < seconds - 0.1)], [seconds]))
         found_chords, scores = chords(notes, edges)
         found_keys = keys(notes, edges, scores)
-    found = _found(bands, notes, onsets, tempi, samples) if bands else ((), (), ())
+    found = worth_taking(bands, notes, onsets, tempi, samples) if bands else ((), (), ())
     return Hearing(
         frames=len(samples),
         rate=rate,
@@ -145,7 +145,7 @@ def hear(samples: Samples, rate: int, progress: Progress = no_progress, loudness
     )
 
 
-def _found(
+def worth_taking(
     bands: Bands, notes: Chroma | None, onsets: Onsets, tempi: list[Tempo], samples: Samples
 ) -> tuple[tuple[Passage, ...], tuple[CleanHit, ...], tuple[GoodLoop, ...]]:
     """What in the record is of use: passages, clean hits, loops."""

@@ -13,7 +13,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from grainpocket.core.listen.attack import attack_starts
+from grainpocket.core.listen.attack import attack_starts, rough_starts
 from grainpocket.core.listen.bands import Bands, Levels, Progress, analyse, no_progress
 from grainpocket.core.listen.judge import ROLES, judge
 from grainpocket.core.listen.second import second_look
@@ -23,6 +23,8 @@ LEAST_GAP_S = 0.025
 FLOOR, FLOOR_SHARE, REGIONS = 2e-4, 1.0, 5
 # Less likely than this, and nobody will ever ask for it.
 LEAST = 0.02
+# From here on, a place is worth finding to the sample.
+PLACED = 0.12
 REAL, HARD_S, HARD_RANGE_DB = 0.5, 0.03, 36.0
 _LAG, _BLOCK, _RISE = 2, 2048, 0.05
 
@@ -79,7 +81,10 @@ def detect_in(bands: Bands, samples: Samples, progress: Progress = no_progress, 
     likely = judge(bands, frames, heights)
     keep = likely[:, 0] >= LEAST
     frames, likely = frames[keep], likely[keep]
-    at = attack_starts(samples, rate, frames * bands.hop, progress)
+    near, sure = frames * bands.hop, likely[:, 0] >= PLACED
+    at = np.empty(len(near), np.int64)
+    at[sure] = attack_starts(samples, rate, near[sure], progress)
+    at[~sure] = rough_starts(samples, rate, near[~sure])
     found = _one_each(at, likely, samples, rate)
     if not again:
         return found

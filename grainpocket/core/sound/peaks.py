@@ -12,8 +12,9 @@ from numpy.typing import NDArray
 
 from grainpocket.core.sound.audio import Samples, mono
 
-BASE, FACTOR, LEVELS = 64, 8, 4
+BASE, FACTOR, LEVELS, THINNED = 64, 8, 4, 4
 CROSSOVERS = (180.0, 3200.0)
+_MEAN = np.full(THINNED, 1 / THINNED, np.float32)
 FLOOR_DB = 66.0
 PEAK = np.dtype([("min", "<i2"), ("max", "<i2"), ("low", "u1"), ("mid", "u1"), ("high", "u1"), ("pad", "u1")])
 Peaks = NDArray[np.void]
@@ -32,7 +33,8 @@ class PeakBuilder:
         self._filter = signal.sosfilt
         low, high = (min(edge, rate * 0.45) for edge in CROSSOVERS)
         self._filters = [
-            signal.butter(2, low, "lowpass", fs=rate, output="sos"),
+            # What is low is as well seen at a quarter of the rate.
+            signal.butter(2, low, "lowpass", fs=rate / THINNED, output="sos"),
             signal.butter(2, (low, high), "bandpass", fs=rate, output="sos"),
             signal.butter(2, high, "highpass", fs=rate, output="sos"),
         ]
@@ -67,10 +69,12 @@ class PeakBuilder:
         one = mono(block)
         bands = []
         for i, sos in enumerate(self._filters):
-            band, state = self._filter(sos, one, zi=self._states[i])
+            some = one.reshape(-1, THINNED) @ _MEAN if i == 0 else one
+            band, state = self._filter(sos, some, zi=self._states[i])
             self._states[i] = np.asarray(state, np.float32)
-            rows = np.asarray(band, np.float32).reshape(-1, BASE)
-            bands.append(np.einsum("ij,ij->i", rows, rows) / np.float32(BASE))
+            size = BASE // THINNED if i == 0 else BASE
+            rows = np.asarray(band, np.float32).reshape(-1, size)
+            bands.append(np.einsum("ij,ij->i", rows, rows) / np.float32(size))
         self._powers.append(np.stack(bands, axis=1).astype(np.float32))
 
 
