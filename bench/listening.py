@@ -147,7 +147,7 @@ def worth_taking(root: Path, songs: list[Row]) -> None:
     under it than the best there is (what is 30 dB down counts as silent); voice and no drums: share of bars told right."""
     counts = {"bare": [0, 0, 0], "drumless": [0, 0, 0]}
     lost: list[float] = []
-    in_bare: list[bool] = []
+    in_bare: dict[str, list[bool]] = {"kick": [], "snare": [], "hat": []}
     for song in songs:
         heard = hear(mono(root / f"{song['name']}.wav"), RATE)
         edges = np.append(song["bars"], heard.frames / RATE)
@@ -169,11 +169,12 @@ def worth_taking(root: Path, songs: list[Row]) -> None:
             miss = abs(at[near] - first.at / RATE) > 0.03
             bare_bars = [(a, b) for (a, b), s in zip(itertools.pairwise(edges), sounding.tolist(), strict=True) if s == [1, 0]]
             if any(a - 0.02 <= t < b - 0.2 for t in at for a, b in bare_bars):
-                in_bare.append(not miss and any(a - 0.05 <= at[near] < b for a, b in bare_bars))
+                in_bare[role].append(not miss and any(a - 0.05 <= at[near] < b for a, b in bare_bars))
             lost.append(60.0 if miss else float(db[near] - db.min()))
     figures = {f"{k} F": 2 * c[0] / max(1, c[1] + c[2]) for k, c in counts.items()}
     say(f"worth taking n={len(lost)}", **figures, first=float((np.array(lost) <= 1.0).mean()), lost_dB=float(np.median(lost)))
-    say(f"hits n={len(in_bare)}", **{"first one offered lies in bare drums, where there are any": float(np.mean(in_bare))})
+    where = {f"{role} ({len(each)})": float(np.mean(each)) for role, each in in_bare.items() if each}
+    say("first in bare", **where)
 
 
 def _key(name: str) -> str:

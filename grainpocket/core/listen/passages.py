@@ -29,7 +29,7 @@ PLAIN_S, SHORTEST_S = 2.0, 0.4
 OWN = 0.5
 FLOOR_DB, AUDIBLE_DB = -80.0, -50.0
 # Drums that are only faint are still drums: none of them takes more to be believed.
-SURE: dict[Kind, float] = {"bare drums": 0.5, "no drums": 0.8, "voice": 0.6}
+SURE: dict[Kind, float] = {"bare drums": 0.5, "no drums": 0.8, "voice": 0.5}
 Table = NDArray[np.float32]
 Edges = NDArray[np.float64]
 
