@@ -3,16 +3,15 @@
 from __future__ import annotations
 
 from grainpocket.core.edits.pocket_wide import AddSource
-from grainpocket.core.listen.hearing import hear
 from grainpocket.core.listen.loudness import LoudnessMeter
 from grainpocket.core.pocket import RATE, Kin, Source
 from grainpocket.core.restore.restore import Cleaning, clean, pieces, survey
 from grainpocket.core.sound.audio import Samples
 from grainpocket.core.sound.peaks import PeakBuilder
-from grainpocket.jobs.importing import Report
+from grainpocket.jobs.importing import Report, keep_heard
 from grainpocket.store.audio import AudioStore
 
-_CLEAN, _LISTEN = 0.6, 0.95
+_CLEAN = 0.6
 
 
 def print_clean(source: Source, cleaning: Cleaning, store: AudioStore, report: Report) -> AddSource:
@@ -32,14 +31,7 @@ def print_clean(source: Source, cleaning: Cleaning, store: AudioStore, report: R
             builder.feed(block)
             meter.feed(block)
             report(end / source.frames * _CLEAN, "Cleaning")
-        digest = writer.close()
-
-        def listening(share: float) -> None:
-            report(_CLEAN + share * (_LISTEN - _CLEAN), "Listening")
-
-        hearing = hear(writer.read_mono(), RATE, listening, meter.finish())
-        report(_LISTEN, "Saving")
-        writer.keep(digest, builder.finish(), hearing)
+        digest, _ = keep_heard(writer, builder, meter, report, _CLEAN)
     return AddSource(
         name=f"{source.name[:70]}, cleaned",
         audio=digest,

@@ -8,14 +8,14 @@ from collections.abc import Callable
 from pathlib import Path
 
 from grainpocket.core.edits.pocket_wide import AddSource
-from grainpocket.core.listen.hearing import hear
+from grainpocket.core.listen.hearing import Hearing, hear
 from grainpocket.core.listen.loudness import LoudnessMeter, headroom
 from grainpocket.core.pocket import RATE, Credits, Mark, Origin
 from grainpocket.core.sound.audio import BadAudio
 from grainpocket.core.sound.peaks import PeakBuilder
 from grainpocket.core.sound.read import blocks, probe
 from grainpocket.core.sound.tags import Tags, read_tags
-from grainpocket.store.audio import AudioStore
+from grainpocket.store.audio import AudioStore, AudioWriter
 
 # report(progress 0..1, step) tells how far it is and raises Cancelled when the musician wants it to stop.
 Report = Callable[[float, str], None]
@@ -45,14 +45,7 @@ def import_file(path: Path, name: str, store: AudioStore, most_minutes: float, r
                 raise BadAudio(too_long)
         if not writer.frames:
             raise BadAudio("The file holds less than one sample of sound.")
-        digest = writer.close()
-
-        def listening(share: float) -> None:
-            report(_DECODE + share * (_LISTEN - _DECODE), "Listening")
-
-        hearing = hear(writer.read_mono(), RATE, listening, meter.finish())
-        report(_LISTEN, "Saving")
-        writer.keep(digest, builder.finish(), hearing)
+        digest, hearing = keep_heard(writer, builder, meter, report, _DECODE)
     said = read_tags(path, reading.rate)
     origin = Origin(
         file=clean_name(name, 200), format=reading.format, rate=reading.rate, channels=reading.channels,
@@ -68,6 +61,21 @@ def import_file(path: Path, name: str, store: AudioStore, most_minutes: float, r
         credits=credits,
         trim=headroom(hearing.loudness, turn) if hearing.loudness else 0.0,
     )
+
+
+def keep_heard(
+    writer: AudioWriter, builder: PeakBuilder, meter: LoudnessMeter, report: Report, begun: float
+) -> tuple[str, Hearing]:
+    """Listen to what was written and keep it with its peaks: (hash, what was heard). begun: the progress so far."""
+    digest = writer.close()
+
+    def listening(share: float) -> None:
+        report(begun + share * (_LISTEN - begun), "Listening")
+
+    hearing = hear(writer.read_mono(), RATE, listening, meter.finish())
+    report(_LISTEN, "Saving")
+    writer.keep(digest, builder.finish(), hearing)
+    return digest, hearing
 
 
 def _marks(said: Tags, ratio: float, frames: int) -> tuple[Mark, ...]:

@@ -8,7 +8,7 @@ from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 
 from grainpocket.core.params import of
-from grainpocket.core.pocket import LONGEST_CHOP_S, RATE
+from grainpocket.core.pocket import LONGEST_CHOP_S
 from grainpocket.core.shape.voice import VoiceSpec
 from grainpocket.core.sound.audio import planar
 from grainpocket.core.sound.peaks import LEVELS, PEAK
@@ -24,6 +24,7 @@ from grainpocket.web.schemas import (
     StretchPath,
     job_reply,
 )
+from grainpocket.web.stretches import checked
 
 api = APIBlueprint("finds", __name__, url_prefix="/api", abp_tags=[Tag(name="finds")])
 CHUNK, TILE = 65536, 4096
@@ -125,9 +126,5 @@ class SliceQuery(BaseModel):
 @api.get("/audio/<audio>/slice/<int:start>/<int:end>", responses={404: Problem, 422: Problem})
 def audio_slice(path: StretchPath, query: SliceQuery) -> Response:
     """A stretch of a source as it would sound from a fresh pad: the very voice, fades and all."""
-    frames = desk().audio.frames(path.audio)
-    if not path.start < path.end <= frames:
-        abort(422, "That stretch does not lie inside the find.")
-    if path.end - path.start > LONGEST_CHOP_S * RATE:
-        abort(422, f"That stretch is longer than the {LONGEST_CHOP_S} s a pad can hold.")
+    checked(path, LONGEST_CHOP_S, f"That stretch is longer than the {LONGEST_CHOP_S} s a pad can hold.")
     return pcm_of(planar(desk().renderer.voice(VoiceSpec(path.audio, path.start, path.end, level=query.level))))

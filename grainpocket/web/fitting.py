@@ -14,6 +14,7 @@ from grainpocket.web.answers import json_of, pcm_of
 from grainpocket.web.listen import SourcePath
 from grainpocket.web.pockets import desk
 from grainpocket.web.schemas import Problem, StretchPath
+from grainpocket.web.stretches import checked
 
 api = APIBlueprint("fitting", __name__, url_prefix="/api", abp_tags=[Tag(name="fitting")])
 LONGEST_S = 60
@@ -55,10 +56,7 @@ class FittedQuery(BaseModel):
 @api.get("/audio/<audio>/fitted/<int:start>/<int:end>", responses={404: Problem, 422: Problem})
 def audio_fitted(path: StretchPath, query: FittedQuery) -> Response:
     """A stretch at another speed and pitch, as planar stereo float32."""
-    if not path.start < path.end <= desk().audio.frames(path.audio):
-        abort(422, "That stretch does not lie inside the find.")
-    if path.end - path.start > LONGEST_S * RATE:
-        abort(422, f"Choose at most {LONGEST_S} s: select a stretch of the find first.")
+    checked(path, LONGEST_S, f"Choose at most {LONGEST_S} s: select a stretch of the find first.")
     sound = desk().audio.read(path.audio, path.start, path.end)
     return pcm_of(planar(fitted(sound, RATE, Fit(query.speed, query.semitones))))
 

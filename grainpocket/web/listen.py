@@ -19,6 +19,7 @@ from grainpocket.core.sound.audio import mono, planar
 from grainpocket.web.answers import json_of, pcm_of
 from grainpocket.web.pockets import desk
 from grainpocket.web.schemas import AudioPath, PocketPath, Problem, StretchPath
+from grainpocket.web.stretches import checked
 
 api = APIBlueprint("listen", __name__, url_prefix="/api", abp_tags=[Tag(name="listen")])
 CLEANEST, BEST_LOOPS = 12, 12
@@ -168,9 +169,7 @@ class StretchReply(BaseModel):
 @api.get("/audio/<audio>/tempi/<int:start>/<int:end>", responses={200: StretchReply, 404: Problem, 422: Problem})
 def stretch_tempi(path: StretchPath, query: StretchQuery) -> Response:
     """The tempi of a stretch, listened to alone; places are samples of the whole source."""
-    frames = desk().audio.frames(path.audio)
-    if not path.start < path.end <= frames:
-        abort(422, "That stretch does not lie inside the find.")
+    checked(path)
     if not LEAST_S * RATE <= path.end - path.start <= LONGEST_STRETCH_S * RATE:
         abort(422, f"Choose between {LEAST_S} s and {LONGEST_STRETCH_S // 60} minutes to listen to.")
     samples = mono(desk().audio.read(path.audio, path.start, path.end))
@@ -190,9 +189,7 @@ class PitchReply(BaseModel):
 @api.get("/audio/<audio>/pitch/<int:start>/<int:end>", responses={200: PitchReply, 404: Problem, 422: Problem})
 def stretch_pitch(path: StretchPath) -> Response:
     """The pitch of the one sound in a stretch."""
-    frames = desk().audio.frames(path.audio)
-    if not path.start < path.end <= frames:
-        abort(422, "That stretch does not lie inside the find.")
+    checked(path)
     end = min(path.end, path.start + LONGEST_SOUND_S * RATE)
     found = pitch(mono(desk().audio.read(path.audio, path.start, end)), RATE)
     if found is None:

@@ -18,6 +18,7 @@ from grainpocket.web.answers import json_of, pcm_of
 from grainpocket.web.listen import SourcePath
 from grainpocket.web.pockets import desk
 from grainpocket.web.schemas import AudioPath, Job, Problem, StretchPath, job_reply
+from grainpocket.web.stretches import checked
 
 api = APIBlueprint("restore", __name__, url_prefix="/api", abp_tags=[Tag(name="restore")])
 LONGEST_S = 30
@@ -62,11 +63,7 @@ class CleanQuery(BaseModel):
 @api.get("/audio/<audio>/cleaned/<int:start>/<int:end>", responses={404: Problem, 422: Problem})
 def audio_cleaned(path: StretchPath, query: CleanQuery) -> Response:
     """A stretch as its cleaned print will be, or only what is taken out of it, as planar stereo float32."""
-    frames = desk().audio.frames(path.audio)
-    if not path.start < path.end <= frames:
-        abort(422, "That stretch does not lie inside the find.")
-    if path.end - path.start > LONGEST_S * RATE:
-        abort(422, f"Choose at most {LONGEST_S} s to listen to.")
+    frames = checked(path, LONGEST_S, f"Choose at most {LONGEST_S} s to listen to.")
 
     def read(start: int, end: int) -> Samples:
         return desk().audio.read(path.audio, start, end)

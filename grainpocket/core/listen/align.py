@@ -9,9 +9,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
-from grainpocket.core.sound.audio import Samples
+from grainpocket.core.sound.audio import Samples, excerpt
 
 COARSE, WHITEN, REACH, STRETCH_S = 8, 0.6, 24, 20.0
 # Less alike than this, and they have nothing to do with each other.
@@ -45,7 +44,7 @@ def align(whole: Samples, part: Samples, rate: int) -> Alignment | None:
     start = _loudest(part, size)
     piece = part[start : start + size]
     place = coarse + start
-    window = _around(whole, place - REACH, place + size + REACH)
+    window = excerpt(whole, place - REACH, place + size + REACH)
     scores = np.array([float(np.dot(window[k : k + size], piece)) for k in range(2 * REACH + 1)])
     offset = coarse + int(np.argmax(scores)) - REACH
     return Alignment(offset, round(_likeness(whole, part, offset), 3))
@@ -65,14 +64,6 @@ def _best_lag(a: Samples, b: Samples) -> int:
 def _loudest(samples: Samples, size: int) -> int:
     total = np.concatenate(([0.0], np.cumsum(samples.astype(np.float64) ** 2)))
     return int(np.argmax(total[size:] - total[:-size])) if len(samples) > size else 0
-
-
-def _around(samples: Samples, start: int, end: int) -> NDArray[np.float32]:
-    out = np.zeros(end - start, np.float32)
-    a, b = max(0, start), min(len(samples), end)
-    if b > a:
-        out[a - start : b - start] = samples[a:b]
-    return out
 
 
 def _likeness(whole: Samples, part: Samples, offset: int) -> float:

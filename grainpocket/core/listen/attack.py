@@ -18,7 +18,7 @@ from collections.abc import Callable
 import numpy as np
 from numpy.typing import NDArray
 
-from grainpocket.core.sound.audio import Samples
+from grainpocket.core.sound.audio import Samples, excerpt
 
 SEARCH_BEFORE_S, SEARCH_AFTER_S = 0.014, 0.016
 LEARN_S, RISE_S, FALL_S = 0.016, 0.003, 0.008
@@ -47,7 +47,7 @@ def attack_starts(samples: Samples, rate: int, near: Index, progress: Callable[[
         places = near[first : first + _BLOCK]
         # Only the stretch that these lie in: a long recording is not to be copied whole.
         start_of, end_of = int(places.min()) - margin, int(places.max()) + margin + 1
-        padded = _stretch(samples, start_of, end_of)
+        padded = excerpt(samples, start_of, end_of)
         centre = places - start_of
         steep = _steepest(padded, s, centre)
         error = _prediction_error(padded, s, steep - s.pick_before)
@@ -66,7 +66,7 @@ def rough_starts(samples: Samples, rate: int, near: Index) -> Index:
     for first in range(0, len(near), _BLOCK):
         places = near[first : first + _BLOCK]
         start_of = int(places.min()) - margin
-        padded = _stretch(samples, start_of, int(places.max()) + margin + 1)
+        padded = excerpt(samples, start_of, int(places.max()) + margin + 1)
         out[first : first + _BLOCK] = _steepest(padded, s, places - start_of) + start_of - s.lead
     return np.clip(out, 0, max(0, len(samples) - 1))
 
@@ -83,15 +83,6 @@ class _Scale:
         self.pick_before, self.pick_after, self.lead = n(PICK_BEFORE_S), n(PICK_AFTER_S), int(rate * LEAD_S)
         self.grain, self.swell = n(0.00025), n(0.001)
         self.calm, self.loud = n(CALM_S), n(LOUD_S)
-
-
-def _stretch(samples: Samples, start: int, end: int) -> Wave:
-    """samples[start:end], with silence before and behind the recording."""
-    out = np.zeros(end - start, np.float32)
-    first, last = max(0, start), min(len(samples), end)
-    if last > first:
-        out[first - start : last - start] = samples[first:last]
-    return out
 
 
 def _rows(x: Wave, first: Index, count: int) -> Wave:

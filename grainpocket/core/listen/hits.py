@@ -23,7 +23,7 @@ from grainpocket.core.listen.onsets import Onsets
 from grainpocket.core.listen.roles import LIKELY
 from grainpocket.core.listen.second import FEATURES as SECOND
 from grainpocket.core.listen.second import features as second_look
-from grainpocket.core.sound.audio import Samples
+from grainpocket.core.sound.audio import Samples, excerpt
 
 Drum = Literal["kick", "snare", "hat"]
 DRUMS: tuple[Drum, ...] = ("kick", "snare", "hat")
@@ -107,7 +107,7 @@ def _long_looks(samples: Samples, rate: int, at: NDArray[np.int64]) -> NDArray[n
     margin, after = -min(offsets), max(ring, max(offsets) + size)
     out = np.empty((len(at), len(offsets) * LOW + 1))
     for first in range(0, len(at), _BLOCK):
-        around = np.stack([_stretch(samples, place - margin, place + after) for place in at[first : first + _BLOCK].tolist()])
+        around = np.stack([excerpt(samples, place - margin, place + after) for place in at[first : first + _BLOCK].tolist()])
         energy = (around[:, margin : margin + ring].astype(np.float64) ** 2).sum(axis=1) + 1e-9
         views = np.stack([around[:, margin + o : margin + o + size] for o in offsets], axis=1) * window
         spectrum = fft.rfft(views, axis=2)
@@ -116,16 +116,6 @@ def _long_looks(samples: Samples, rate: int, at: NDArray[np.int64]) -> NDArray[n
         out[rows, :-1] = 10 * np.log10(power.reshape(len(around), -1) / (energy[:, None] * size) + 1e-6) / 30
         out[rows, -1] = energy
     out[:, -1] = 10 * np.log10(out[:, -1] / out[:, -1].max()) / 30
-    return out
-
-
-def _stretch(samples: Samples, start: int, end: int) -> Samples:
-    """samples[start:end], silent where it runs over either end."""
-    if start >= 0 and end <= len(samples):
-        return samples[start:end]
-    out = np.zeros(end - start, np.float32)
-    a, b = max(0, start), min(len(samples), end)
-    out[a - start : b - start] = samples[a:b]
     return out
 
 

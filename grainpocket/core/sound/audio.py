@@ -60,6 +60,17 @@ def peak_of(samples: Samples) -> float:
     return max(float(samples.max()), -float(samples.min())) if samples.size else 0.0
 
 
+def excerpt(samples: Samples, start: int, end: int) -> Samples:
+    """samples[start:end] of (n,), with silence where that runs over either end."""
+    if start >= 0 and end <= len(samples):
+        return samples[start:end]
+    out = np.zeros(end - start, np.float32)
+    first, last = max(0, start), min(len(samples), end)
+    if last > first:
+        out[first - start : last - start] = samples[first:last]
+    return out
+
+
 def planar(samples: Samples) -> bytes:
     """Stereo float32 PCM, little-endian, all of the left channel and then all of the right: a browser lays it into its
     buffers as it is."""
