@@ -12,7 +12,7 @@ from playwright.sync_api import expect
 
 from grainpocket.demo.pocket import AUDIO
 from tests import records
-from tests.files import wav
+from tests.files import flac
 from tests.records import Record
 from tests.signals import RATE, drum_loop
 from tests.ui.conftest import Opener, Ui
@@ -34,7 +34,7 @@ def looped() -> Record:
 
 def opened_record(opened: Opener, record: Record) -> Ui:
     ui = opened()
-    ui.bring_in("Record.wav", wav(record.sound))
+    ui.bring_in("Record.flac", flac(record.sound))
     ui.button("Open Record").click()
     ui.station("Listen")
     ui.page.wait_for_selector("section[aria-label='Tempo'] button:has-text('%'), section[aria-label='Tempo'] p")

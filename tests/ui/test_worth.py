@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-import soundfile as sf
 from playwright.sync_api import expect
 
 from grainpocket.demo.pocket import AUDIO
@@ -15,14 +14,13 @@ from tests.ui.conftest import Opener, Ui
 
 
 def song() -> bytes:
-    sound, _ = sf.read(AUDIO / "Lantern street.flac", dtype="float32", always_2d=True)
-    return wav(sound)
+    return (AUDIO / "Lantern street.flac").read_bytes()
 
 
 @pytest.fixture
 def listening(opened: Opener) -> Ui:
     ui = opened()
-    ui.bring_in("Street.wav", song())
+    ui.bring_in("Street.flac", song())
     ui.button("Open Street").click()
     ui.station("Listen")
     ui.page.get_by_role("group", name="Passages").wait_for()
