@@ -52,7 +52,7 @@ export function Transport() {
         <NumberField className="w-[58px]" parameter={tempo} value={pocket.tempo} showUnit={false} onChange={(value, gesture) => void edit({ type: "set_pocket", tempo: value }, gesture)} />
       </Value>
       <Value label="key">
-        <KeyMenu pocket={pocket} />
+        <KeyMenu value={pocket.key} />
       </Value>
       <Value label="swing">
         {pattern ? (
