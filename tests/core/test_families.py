@@ -82,6 +82,20 @@ def test_joining_and_leaving() -> None:
     assert bench.pocket.sources[b].kin is None, "nothing points to what is gone"
 
 
+def test_what_joins_the_copy_of_a_stem_joins_the_mix() -> None:
+    bench = Bench(drum_loop())
+    three(bench)
+    mix, stem, other = ids(bench)
+    bench.make(JoinFamily(source=stem, root=mix, offset=40))
+    frames = bench.pocket.sources[stem].frames
+    bench.make(AddSource(name="Stem, cleaned", audio="loop", frames=frames, channels=2, kin=Kin(root=stem, kind="cleaned")))
+    copy = ids(bench)[-1]
+    bench.make(JoinFamily(source=other, root=copy, offset=5))
+    assert bench.pocket.sources[other].kin == Kin(root=mix, kind="stem", offset=45)
+    with pytest.raises(Refusal, match="already"):
+        bench.make(JoinFamily(source=mix, root=copy, offset=0))
+
+
 def test_a_print_takes_on_the_time_line_of_its_record() -> None:
     bench = Bench(drum_loop())
     first = bench.pocket.sources["s1"]

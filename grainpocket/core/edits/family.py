@@ -25,7 +25,7 @@ class JoinFamily(EditModel):
     def apply(self, pocket: Pocket, library: Library) -> Pocket:
         source, root = the_source(pocket, self.source), the_source(pocket, self.root)
         offset = self.offset
-        if root.kin is not None:
+        while root.kin is not None:
             # A stem of a stem belongs to the mix that both came from.
             offset += root.kin.offset
             root = the_source(pocket, root.kin.root)

@@ -1,8 +1,8 @@
 """Which notes sound when, and how the recording is tuned.
 
-After Mauch & Dixon, "Approximate note transcription for the improved identification of difficult chords", ISMIR 2010: a
-spectrum in thirds of a semitone, whitened, is explained as a sum of notes with decaying overtones, none negative. The sum
-is found by multiplicative updates (Lee & Seung, "Algorithms for non-negative matrix factorization", NIPS 2001).
+After Mauch & Dixon, Proc. ISMIR 2010, pp. 135-140 (chords from a non-negative sum of notes): a spectrum in thirds of a
+semitone, whitened, is explained as a sum of notes with decaying overtones, none negative. The sum is found by
+multiplicative updates (Lee & Seung, "Algorithms for non-negative matrix factorization", NIPS 2001).
 """
 
 from __future__ import annotations

@@ -14,6 +14,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from grainpocket.core.listen import second
 from grainpocket.core.listen.bands import COARSE, Bands
 from grainpocket.core.listen.judge import FEATURES as LOOK
 from grainpocket.core.listen.judge import ROLES
@@ -21,8 +22,6 @@ from grainpocket.core.listen.judge import features as look
 from grainpocket.core.listen.layers import Layers, load
 from grainpocket.core.listen.onsets import Onsets
 from grainpocket.core.listen.roles import LIKELY
-from grainpocket.core.listen.second import FEATURES as SECOND
-from grainpocket.core.listen.second import features as second_look
 from grainpocket.core.sound.audio import Samples, excerpt
 
 Drum = Literal["kick", "snare", "hat"]
@@ -37,7 +36,7 @@ _LONG_S, _LONG_AT_S = 0.093, (-0.098, 0.0, 0.07)
 _LOW_TO_HZ, _HIGH_TO_HZ, _HIGH_BANDS, _STEP_HZ = 300.0, 4000.0, 10, 10.75
 RING_S = 0.15
 LOW = int(_LOW_TO_HZ / _STEP_HZ) - 2 + _HIGH_BANDS
-FEATURES = LOOK + len(ROLES) + SECOND + len(DRUMS) + COARSE + len(_CELLS) + 1 + len(_LONG_AT_S) * LOW + 1
+FEATURES = LOOK + len(ROLES) + second.FEATURES + len(DRUMS) + COARSE + len(_CELLS) + 1 + len(_LONG_AT_S) * LOW + 1
 INPUTS = FEATURES + len(_LONG_AT_S) * LOW + 1 + 3
 # The span to cut: to where it has died away, or something else begins.
 LONGEST_S, SHORTEST_S, DEAD_DB, LEAD_S = 0.7, 0.06, 40.0, 0.004
@@ -154,7 +153,7 @@ def network() -> Layers:
 def clean_hits(bands: Bands, samples: Samples, onsets: Onsets, sounding: Table) -> list[CleanHit]:
     """Every kick, snare and hat, each drum's likeliest clean ones first. sounding: (onsets, 3), what sounds in the bar of each."""
     out: list[CleanHit] = []
-    seen = second_look(bands, onsets.at, onsets.likely, onsets.roles)
+    seen = second.features(bands, onsets.at, onsets.likely, onsets.roles)
     for role in DRUMS:
         index = of_role(onsets, role)
         if not len(index):
