@@ -57,17 +57,19 @@ class CleanQuery(BaseModel):
     clicks: float = of("clean", "clicks").field()
     hum: bool = False
     hiss: float = of("clean", "hiss").field()
-    part: Literal["kept", "removed"] = "kept"
+    part: Literal["kept", "removed", "original"] = "kept"
 
 
 @api.get("/audio/<audio>/cleaned/<int:start>/<int:end>", responses={404: Problem, 422: Problem})
 def audio_cleaned(path: StretchPath, query: CleanQuery) -> Response:
-    """A stretch as its cleaned print will be, or only what is taken out of it, as planar stereo float32."""
+    """A stretch as its cleaned print will be, or only what is taken out of it, or untouched, as planar stereo float32."""
     frames = checked(path, LONGEST_S, f"Choose at most {LONGEST_S} s to listen to.")
 
     def read(start: int, end: int) -> Samples:
         return desk().audio.read(path.audio, start, end)
 
+    if query.part == "original":
+        return pcm_of(planar(read(path.start, path.end)))
     asked = Cleaning(clicks=query.clicks, hum=query.hum, hiss=query.hiss)
     found = _survey(path.audio)
     kept = clean(read, path.start, path.end, frames, RATE, found, asked)

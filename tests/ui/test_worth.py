@@ -108,6 +108,46 @@ def test_a_find_is_heard_in_the_tempo_and_key_of_the_pocket(listening: Ui) -> No
     ui.wait("gp.usePreview.getState().preview === null")
 
 
+def test_what_is_selected_later_is_what_is_taken(listening: Ui) -> None:
+    """A hit was chosen from the list, then a stretch of the wave: the pad gets the stretch."""
+    ui = listening
+    ui.page.get_by_role("tab", name="Worth taking").click()
+    ui.page.get_by_role("listbox", name="Kicks, cleanest first").get_by_role("option").first.click()
+    expect(ui.page.get_by_role("option", selected=True)).to_have_count(1)
+    box = ui.wave()
+    ui.page.mouse.move(box["x"] + 300, box["y"] + 80)
+    ui.page.mouse.down()
+    ui.page.mouse.move(box["x"] + 340, box["y"] + 80, steps=4)
+    ui.page.mouse.up()
+    expect(ui.page.get_by_role("option", selected=True)).to_have_count(0)
+    selection = ui.look("gp.useView.getState().selection")
+    ui.page.keyboard.press("p")
+    ui.wait("pocket.pads[0] !== undefined")
+    pad = ui.look("pocket.pads[0]")
+    assert (pad["chop"]["start"], pad["chop"]["end"]) == (round(selection["start"]), round(selection["end"]))
+    assert pad["role"] is None
+
+
+def test_a_find_that_has_nothing_to_fit_plays_plainly(opened: Opener) -> None:
+    ui = opened()
+    ui.bring_in("Beat.wav", wav(drum_loop(bpm=94.0, bars=2).samples))
+    ui.button("Open Beat").click()
+    ui.station("Listen")
+    # The key is asked for while the pocket has one, which is then taken away.
+    ui.page.get_by_role("button", name="Key of the pocket: none").click()
+    ui.page.get_by_role("menuitem", name="E minor").click()
+    ui.page.get_by_role("button", name="In E minor").click()
+    ui.page.get_by_role("button", name="Key of the pocket: E minor").click()
+    ui.page.get_by_role("menuitem", name="none").click()
+    ui.wait("pocket.key === null")
+    asked: list[str] = []
+    ui.page.on("request", lambda request: asked.append(request.url))
+    ui.button("▶ Play find").click()
+    ui.wait("gp.tapePlayer.place() > 4000")
+    assert not any("/fit" in url for url in asked)
+    ui.button("■ Stop find").click()
+
+
 def test_cleaning_is_compared_then_printed_then_taken_back(opened: Opener) -> None:
     rng = np.random.default_rng(1)
     loop = drum_loop(bpm=97.3, bars=4)
@@ -124,6 +164,11 @@ def test_cleaning_is_compared_then_printed_then_taken_back(opened: Opener) -> No
     removed = np.frombuffer(answer.value.body(), "<f4")
     assert 1e-4 < float(np.sqrt(np.mean(removed**2))) < 0.01
     ui.wait("gp.usePreview.getState().preview && !gp.usePreview.getState().preview.coming")
+    # What was asked for is there after another panel was open, and after a reload.
+    ui.page.get_by_role("tab", name="Tempo and key").click()
+    ui.page.reload()
+    ui.page.get_by_role("tab", name="Cleaning").click()
+    expect(ui.page.get_by_role("button", name="Hiss")).to_have_attribute("aria-pressed", "true")
     ui.button("Print cleaned").click()
     ui.wait("Object.keys(pocket.sources).length === 2")
     made = ui.look("Object.values(pocket.sources)[1]")

@@ -82,6 +82,7 @@ def test_cleaning_is_heard_first_then_printed_and_undone(api: Api) -> None:
     removed = stereo(api.get(f"/api/audio/{audio}/cleaned/1000/60000?hiss=12&part=removed"))
     source = stereo(api.get(f"/api/audio/{audio}/fitted/1000/60000"))
     assert np.allclose(kept + removed, source, atol=1e-6)
+    assert np.array_equal(stereo(api.get(f"/api/audio/{audio}/cleaned/1000/60000?hiss=12&part=original")), source)
     assert np.abs(removed).max() > 1e-4
     job = api.post(f"/api/pockets/{api.id}/sources/s1/clean", {"clicks": 0, "hum": False, "hiss": 12}, 202)
     api.worker.run(job["id"])

@@ -27,7 +27,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A stretch as its cleaned print will be, or only what is taken out of it, as planar stereo float32. */
+        /** A stretch as its cleaned print will be, or only what is taken out of it, or untouched, as planar stereo float32. */
         get: operations["restore_audio_cleaned_audio__audio__cleaned__int_start___int_end__get"];
         put?: never;
         post?: never;
@@ -2380,7 +2380,7 @@ export interface operations {
                 hum?: boolean;
                 /** @description How far the hiss is turned down; 0 leaves it (dB) */
                 hiss?: number;
-                part?: "kept" | "removed";
+                part?: "kept" | "removed" | "original";
             };
             header?: never;
             path: {

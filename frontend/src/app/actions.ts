@@ -46,7 +46,7 @@ export function toggleSource(): void {
   const selection = view.selection?.source === source.id ? view.selection : null;
   const loop = selection && selection.end > selection.start ? (view.loopSelection ? selection : null) : view.loopSelection ? { start: 0, end: source.frames } : null;
   const place = selection ? selection.start : view.cursor < source.frames ? view.cursor : 0;
-  if (fits(view)) void playFitted(source, place, loop?.end ?? selection?.end ?? source.frames, loop !== null);
+  if (fits()) void playFitted(source, place, loop?.end ?? selection?.end ?? source.frames, loop !== null);
   else void tapePlayer.play(source.audio, source.frames, place, loop);
 }
 

@@ -14,11 +14,13 @@ export function keyName(key: Pocket["key"]): string {
   return key ? `${NOTES[key.tonic]} ${key.mode}` : "";
 }
 
-export function fits(view: { inTempo: boolean; inKey: boolean }): boolean {
-  return view.inTempo || view.inKey;
+/** Whether finds are to be heard as they would fit the pocket; a pocket without a key has none to fit. */
+export function fits(): boolean {
+  const { inTempo, inKey } = useView.getState();
+  return inTempo || (inKey && Boolean(usePocket.getState().open?.pocket.key));
 }
 
-/** Play a stretch, at most a minute of it, as it would fit. */
+/** Play a stretch, at most a minute of it, as it would fit; one that fits as it is, or cannot be fitted, plain and whole. */
 export async function playFitted(source: Source, start: number, end: number, loop: boolean): Promise<void> {
   const open = usePocket.getState().open;
   if (!open) return;
@@ -28,6 +30,11 @@ export async function playFitted(source: Source, start: number, end: number, loo
   tapePlayer.stop();
   try {
     const fit = await ask(api.GET("/api/pockets/{pocket}/sources/{source}/fit", { params: { path: { pocket: open.id, source: source.id }, query: { tempo: inTempo, key: inKey } } }));
+    if ((fit.speed ?? 1) === 1 && !fit.semitones) {
+      previewPlayer.stop();
+      await tapePlayer.play(source.audio, source.frames, first, loop ? { start: first, end: Math.round(end) } : null);
+      return;
+    }
     const url = `/api/audio/${source.audio}/fitted/${first}/${last}?speed=${(fit.speed ?? 1).toFixed(6)}&semitones=${(fit.semitones ?? 0).toFixed(2)}`;
     await previewPlayer.play(source.audio, first, last, url, source.trim, loop);
   } catch (error) {

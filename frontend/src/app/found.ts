@@ -56,7 +56,7 @@ function play(source: Source, kind: FoundKind, one: Found): void {
   previewPlayer.stop();
   if (kind === "loop") {
     voices.stopSlice();
-    if (fits(useView.getState())) void playFitted(source, one.start, one.end, true);
+    if (fits()) void playFitted(source, one.start, one.end, true);
     else void tapePlayer.play(source.audio, source.frames, one.start, { start: one.start, end: one.end });
     return;
   }

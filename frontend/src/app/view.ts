@@ -2,6 +2,8 @@
 import { create } from "zustand";
 import { persist } from "zustand/middleware";
 
+import type { Cleaning } from "../api/types";
+
 export type Station = "listen" | "chop" | "rhythm";
 export type ListenPanel = "tempo" | "worth" | "clean";
 export type FoundKind = "loop" | "kick" | "snare" | "hat";
@@ -31,8 +33,10 @@ interface View {
   click: boolean;
   clickLevel: number | null;
   help: boolean;
-  /** Which half of the desk under the wave is open in Listen. */
+  /** Which part of the desk under the wave is open in Listen. */
   panel: ListenPanel;
+  /** What is to be taken out of each find, in Cleaning. */
+  cleaning: Record<string, Cleaning>;
   /** What is chosen among the loops and hits that were found: a place in its list. */
   found: { kind: FoundKind; index: number } | null;
   /** Lane and beat of the keyboard's place in the pattern. */
@@ -63,6 +67,7 @@ const START: View = {
   clickLevel: null,
   help: false,
   panel: "tempo",
+  cleaning: {},
   found: null,
   step: null,
 };
@@ -71,7 +76,8 @@ export const useView = create<View & Actions>()(
   persist(
     (set) => ({
       ...START,
-      look: (change) => set(change),
+      // Another selection is no longer the loop or hit that was chosen: what is taken is what is seen.
+      look: (change) => set("selection" in change && !("found" in change) ? { ...change, found: null } : change),
       setWindow: (source, span) => set((s) => ({ windows: { ...s.windows, [source]: span } })),
       switchPocket: (id) => set((s) => (s.pocketId === id ? {} : { ...START, pocketId: id, station: s.station })),
     }),

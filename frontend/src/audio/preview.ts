@@ -16,7 +16,8 @@ interface Preview {
 
 export const usePreview = create<{ preview: Preview | null }>(() => ({ preview: null }));
 const EDGE = 96;
-const KEPT = 12;
+/** A minute of stereo is 21 MB. */
+const KEPT = 5;
 
 class PreviewPlayer {
   private source: AudioBufferSourceNode | null = null;

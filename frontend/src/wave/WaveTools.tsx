@@ -17,7 +17,7 @@ export function WaveTools({ source, rate }: { source: Source; rate: number }) {
   return (
     <>
       <Button tone={playing ? "play" : "solid"} keys="Space" hint="The find, from the cursor or the selection" onClick={toggleSource}>
-        {preview?.coming ? "Preparing ..." : playing ? "■ Stop find" : "▶ Play find"}
+        {preview?.coming && playing ? "Preparing ..." : playing ? "■ Stop find" : "▶ Play find"}
       </Button>
       <Toggle on={looping} onChange={setLooping} keys="L" hint="Round and round: the selection, or all of it">
         Loop

@@ -6,6 +6,7 @@ import { heardPlace, useHeard } from "../audio/heard";
 import { tapePlayer, useTape } from "../audio/tape";
 import { moveGrid } from "../app/actions";
 import { edit } from "../app/edits";
+import { fits, playFitted } from "../app/fitting";
 import { useView } from "../app/view";
 import { newGesture } from "../design/NumberField";
 import { useWheel } from "../design/useWheel";
@@ -157,6 +158,7 @@ export function WaveView({ source, height, cutting, chords, onSlice }: Props) {
     look({ cursor: place, selection: null });
     const slice = marks.findLast((mark) => mark.start <= place);
     if (slice && place < slice.end) onSlice?.(slice.id, now.add);
+    else if (playing && !onTape && fits()) void playFitted(source, place, source.frames, false);
     else if (onTape) void tapePlayer.play(source.audio, source.frames, place, null);
   }
 

@@ -1,6 +1,6 @@
 /** Cleaning: what is wrong with the record, how it sounds without it, what that takes away, and the print. */
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useEffect } from "react";
 
 import { api, ask } from "../../api/client";
 import type { Cleaning, Source } from "../../api/types";
@@ -19,6 +19,7 @@ import { Toggle } from "../../design/Toggle";
 
 const LONGEST_S = 30;
 const DEFAULTS = { clicks: 50, hiss: 12 };
+const NOTHING: Cleaning = { clicks: 0, hum: false, hiss: 0 };
 type Part = "kept" | "removed" | "original";
 const PARTS: { part: Part; label: string; hint: string }[] = [
   { part: "original", label: "As it is", hint: "The record untouched" },
@@ -34,9 +35,10 @@ export function Clean({ source, rate }: { source: Source; rate: number }) {
     staleTime: Infinity,
     retry: false,
   });
-  const [asked, setAsked] = useState<Cleaning>({ clicks: 0, hum: false, hiss: 0 });
-  const [part, setPart] = useState<Part | null>(null);
-  const playing = usePreview((s) => s.preview?.hash === source.audio && (s.preview.url.includes("/cleaned/") || s.preview.url.includes("/fitted/")));
+  const asked = useView((s) => s.cleaning[source.id]) ?? NOTHING;
+  const url = usePreview((s) => (s.preview?.hash === source.audio && s.preview.url.includes("/cleaned/") ? s.preview.url : null));
+  // What is heard says so itself, by its address.
+  const heard = url ? PARTS.find(({ part }) => url.endsWith(`&part=${part}`))?.part : undefined;
   const clicks = useParameter("clean", "clicks");
   const hiss = useParameter("clean", "hiss");
   const nothing = !asked.clicks && !asked.hum && !asked.hiss;
@@ -44,7 +46,7 @@ export function Clean({ source, rate }: { source: Source; rate: number }) {
 
   // What is heard follows the settings.
   useEffect(() => {
-    if (part && playing) void listen(part);
+    if (heard && heard !== "original") void listen(heard);
     // eslint-disable-next-line react-hooks/exhaustive-deps
   }, [asked.clicks, asked.hum, asked.hiss]);
 
@@ -55,13 +57,9 @@ export function Clean({ source, rate }: { source: Source; rate: number }) {
     const end = Math.min(Math.round(mine?.end ?? source.frames), start + LONGEST_S * rate);
     loopPlayer.stop();
     tapePlayer.stop();
-    setPart(which);
-    const url =
-      which === "original"
-        ? `/api/audio/${source.audio}/fitted/${start}/${end}`
-        : `/api/audio/${source.audio}/cleaned/${start}/${end}?clicks=${asked.clicks}&hum=${asked.hum}&hiss=${asked.hiss}&part=${which}`;
+    const address = `/api/audio/${source.audio}/cleaned/${start}/${end}?clicks=${asked.clicks}&hum=${asked.hum}&hiss=${asked.hiss}&part=${which}`;
     try {
-      await previewPlayer.play(source.audio, start, end, url, source.trim, true);
+      await previewPlayer.play(source.audio, start, end, address, source.trim, true);
     } catch (error) {
       toast({ title: "That could not be cleaned", text: (error as Error).message, tone: "error" });
     }
@@ -76,7 +74,7 @@ export function Clean({ source, rate }: { source: Source; rate: number }) {
     }
   }
 
-  const set = (change: Partial<Cleaning>) => setAsked((before) => ({ ...before, ...change }));
+  const set = (change: Partial<Cleaning>) => useView.getState().look({ cleaning: { ...useView.getState().cleaning, [source.id]: { ...asked, ...change } } });
   return (
     <section aria-label="Cleaning" className="flex flex-col gap-2 text-[12.5px]">
       <div className="grid grid-cols-[84px_150px_52px_1fr] items-center gap-x-3 gap-y-1.5">
@@ -101,7 +99,7 @@ export function Clean({ source, rate }: { source: Source; rate: number }) {
       <div className="flex flex-wrap items-center gap-1.5">
         <span role="group" aria-label="Hear it" className="inline-flex">
           {PARTS.map(({ part: which, label, hint }) => (
-            <Button key={which} className="-ml-px first:ml-0" tone={playing && part === which ? "play" : "plain"} aria-pressed={playing && part === which} disabled={nothing && which !== "original"} hint={hint} onClick={() => (playing && part === which ? previewPlayer.stop() : void listen(which))}>
+            <Button key={which} className="-ml-px first:ml-0" tone={heard === which ? "play" : "plain"} aria-pressed={heard === which} disabled={nothing && which !== "original"} hint={hint} onClick={() => (heard === which ? previewPlayer.stop() : void listen(which))}>
               {label}
             </Button>
           ))}

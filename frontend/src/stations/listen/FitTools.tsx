@@ -1,6 +1,6 @@
 /** Whether finds are heard as they are, or in the pocket's tempo and key. */
 import type { Source } from "../../api/types";
-import { fits, keyName } from "../../app/fitting";
+import { keyName } from "../../app/fitting";
 import { toggleSource } from "../../app/actions";
 import { usePocket } from "../../app/pocket";
 import { useView } from "../../app/view";
@@ -32,7 +32,7 @@ export function FitTools({ source }: { source: Source }) {
       <Toggle on={inKey && pocket.key !== null} onChange={(on) => (pocket.key || !on ? set({ inKey: on }) : undefined)} hint={keyHint}>
         {pocket.key ? `In ${keyName(pocket.key)}` : "In key"}
       </Toggle>
-      {fits({ inTempo, inKey: inKey && pocket.key !== null }) ? <span className="text-[12px] text-ink2">fitted, a minute at most</span> : null}
+      {(inTempo && source.grid) || (inKey && pocket.key) ? <span className="text-[12px] text-ink2">fitted, a minute at most</span> : null}
     </>
   );
 }

@@ -31,7 +31,7 @@ export function Listen({ source, rate }: { source: Source; rate: number }) {
   return (
     <div className="thin-scroll flex min-h-0 grow flex-col gap-1.5 overflow-auto px-4 pt-2.5 pb-2">
       <Overview source={source} />
-      <PassageStrip source={source} hearing={hearing} />
+      <PassageStrip source={source} rate={rate} hearing={hearing} />
       <WaveView source={source} height={206} cutting={false} chords={hearing?.chords} />
       <div className="flex flex-wrap items-center gap-1.5 pt-1">
         <WaveTools source={source} rate={rate} />
@@ -52,10 +52,10 @@ export function Listen({ source, rate }: { source: Source; rate: number }) {
             <Harmony source={source} hearing={hearing} />
           </Tabs.Content>
           <Tabs.Content value="worth" tabIndex={-1}>
-            <Worth source={source} hearing={hearing} />
+            <Worth source={source} rate={rate} hearing={hearing} />
           </Tabs.Content>
           <Tabs.Content value="clean" tabIndex={-1}>
-            <Clean key={source.id} source={source} rate={rate} />
+            <Clean source={source} rate={rate} />
           </Tabs.Content>
         </Tabs.Root>
         <Record source={source} rate={rate} hearing={hearing} />

@@ -14,7 +14,7 @@ const ROW = 13;
 // Narrower than this (in per cent of the strip) and no word fits.
 const ROOM = { "bare drums": 8, "no drums": 7, voice: 5 } as const;
 
-export function PassageStrip({ source, hearing }: { source: Source; hearing: Hearing | undefined }) {
+export function PassageStrip({ source, rate, hearing }: { source: Source; rate: number; hearing: Hearing | undefined }) {
   const { look, setWindow } = useView.getState();
   if (!hearing?.passages.length) return null;
   const rows = hearing.passages.some((p) => p.kind === "voice") ? 2 : 1;
@@ -22,13 +22,13 @@ export function PassageStrip({ source, hearing }: { source: Source; hearing: Hea
     <div role="group" aria-label="Passages" className="relative shrink-0" style={{ height: rows * ROW - 1 }}>
       {hearing.passages.map((p) => {
         const { color, row } = KINDS[p.kind];
-        const bars = p.bars ? `${p.bars} ${p.bars === 1 ? "bar" : "bars"}` : seconds((p.end - p.start) / 44100);
+        const bars = p.bars ? `${p.bars} ${p.bars === 1 ? "bar" : "bars"}` : seconds((p.end - p.start) / rate);
         const wide = ((p.end - p.start) / source.frames) * 100;
         return (
           <Hint key={`${p.kind}${p.start}`} text={`${p.kind}, ${bars}: show and select`}>
             <button
               type="button"
-              aria-label={`${p.kind}, ${bars}, from ${(p.start / 44100).toFixed(1)} s`}
+              aria-label={`${p.kind}, ${bars}, from ${(p.start / rate).toFixed(1)} s`}
               className="absolute overflow-hidden rounded-[2px] px-1 text-left text-[10px] leading-[12px] font-semibold whitespace-nowrap text-white hover:brightness-110"
               style={{ left: `${(p.start / source.frames) * 100}%`, width: `calc(${wide}% - 1px)`, top: row * ROW, height: ROW - 1, background: color }}
               onClick={() => {

@@ -13,7 +13,7 @@ import { beatsAt } from "../../wave/marks";
 const TITLES: Record<FoundKind, string> = { loop: "Loops", kick: "Kicks", snare: "Snares", hat: "Hats" };
 const A_ROW = 4;
 
-export function Worth({ source, hearing }: { source: Source; hearing: Hearing | undefined }) {
+export function Worth({ source, rate, hearing }: { source: Source; rate: number; hearing: Hearing | undefined }) {
   const found = useView((s) => s.found);
   const selection = useView((s) => s.selection?.source === source.id && s.selection.end > s.selection.start);
   const some = found !== null || selection;
@@ -33,14 +33,14 @@ export function Worth({ source, hearing }: { source: Source; hearing: Hearing | 
       </div>
       <div className="grid grid-cols-4 gap-3">
         {KINDS.map((kind) => (
-          <List key={kind} source={source} hearing={hearing} kind={kind} />
+          <List key={kind} source={source} rate={rate} hearing={hearing} kind={kind} />
         ))}
       </div>
     </section>
   );
 }
 
-function List({ source, hearing, kind }: { source: Source; hearing: Hearing; kind: FoundKind }) {
+function List({ source, rate, hearing, kind }: { source: Source; rate: number; hearing: Hearing; kind: FoundKind }) {
   const lines = useLines(source);
   const index = useView((s) => (s.found?.kind === kind ? s.found.index : -1));
   const all = listed(hearing, kind);
@@ -54,7 +54,7 @@ function List({ source, hearing, kind }: { source: Source; hearing: Hearing; kin
     event.preventDefault();
     choose(source, kind, Math.min(all.length - 1, Math.max(0, index + way)));
   }
-  const place = (at: number) => (lines ? position(Math.round(beatsAt(lines, at) * 4) / 4, lines.beatsPerBar) : `${(at / 44100).toFixed(2)} s`);
+  const place = (at: number) => (lines ? position(Math.round(beatsAt(lines, at) * 4) / 4, lines.beatsPerBar) : `${(at / rate).toFixed(2)} s`);
   const figure = (i: number) => (kind === "loop" ? `${Math.round((hearing.loops[i]?.score ?? 0) * 100)} %` : under(hearing.hits.filter((h) => h.role === kind)[i]?.cover_db ?? 0));
   return (
     <div className="flex min-w-0 flex-col">
