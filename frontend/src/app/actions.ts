@@ -1,5 +1,5 @@
 /** What buttons and keys both do. */
-import type { Source } from "../api/types";
+import type { Edit, Source } from "../api/types";
 import { loopPlayer, useLoop } from "../audio/loop";
 import { previewPlayer, usePreview } from "../audio/preview";
 import { tapePlayer, useTape } from "../audio/tape";
@@ -139,17 +139,21 @@ export function deleteCuts(): void {
 export async function slicesToPads(all: boolean): Promise<void> {
   const source = currentSource();
   if (!source) return;
-  const before = new Set(Object.keys(usePocket.getState().open?.pocket.pads ?? {}));
   const chosen = source.cuts.filter((c) => useView.getState().cuts.includes(c.id)).map((c) => c.id);
-  const made = await edit({ type: "slices_to_pads", source: source.id, cuts: all ? null : chosen });
-  if (!made) return;
+  await ontoPads({ type: "slices_to_pads", source: source.id, cuts: all ? null : chosen }, "slice");
+}
+
+/** Make an edit that fills pads, then show them and say where they are. what: one of what goes there. */
+export async function ontoPads(change: Edit, what: string): Promise<void> {
+  const before = new Set(Object.keys(usePocket.getState().open?.pocket.pads ?? {}));
+  if (!(await edit(change))) return;
   const added = Object.keys(usePocket.getState().open?.pocket.pads ?? {})
     .filter((pad) => !before.has(pad))
     .map(Number);
   const first = Math.min(...added);
   useView.getState().look({ page: Math.floor(first / 16), pads: [first] });
   const pages = new Set(added.map((pad) => Math.floor(pad / 16) + 1));
-  toast({ title: `${added.length} ${added.length === 1 ? "slice" : "slices"} on page ${[...pages].join(", ")}`, tone: "note" });
+  toast({ title: `${added.length} ${added.length === 1 ? what : `${what}s`} on page ${[...pages].join(", ")}`, tone: "note" });
 }
 
 export async function originalRhythm(): Promise<void> {

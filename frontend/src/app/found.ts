@@ -5,7 +5,7 @@ import { previewPlayer } from "../audio/preview";
 import { tapePlayer } from "../audio/tape";
 import { voices } from "../audio/voices";
 import { revealing, whole } from "../wave/viewport";
-import { currentSource } from "./actions";
+import { currentSource, ontoPads } from "./actions";
 import { edit } from "./edits";
 import { fits, playFitted } from "./fitting";
 import { usePocket } from "./pocket";
@@ -82,15 +82,8 @@ export function replay(): void {
   if (source && found) choose(source, found.kind, found.index);
 }
 
-export async function toPads(source: Source, some: Found[]): Promise<void> {
-  const before = new Set(Object.keys(usePocket.getState().open?.pocket.pads ?? {}));
-  if (!(await edit({ type: "stretches_to_pads", source: source.id, stretches: some }))) return;
-  const added = Object.keys(usePocket.getState().open?.pocket.pads ?? {})
-    .filter((pad) => !before.has(pad))
-    .map(Number);
-  const first = Math.min(...added);
-  useView.getState().look({ page: Math.floor(first / 16), pads: [first] });
-  toast({ title: `${added.length === 1 ? "On a pad" : `On ${added.length} pads`}, page ${Math.floor(first / 16) + 1}`, tone: "note" });
+export function toPads(source: Source, some: Found[]): Promise<void> {
+  return ontoPads({ type: "stretches_to_pads", source: source.id, stretches: some }, "sound");
 }
 
 export function toPad(): void {
