@@ -2,7 +2,7 @@
 
     python -m training.listen.fit_second second.npz seconds1.npz ...
 
-Needs torch (2.13, CPU). The last tenth of each file is watched, not learnt.
+Needs torch (2.13, CPU). Every twelfth recording is watched, not learnt.
 """
 
 from __future__ import annotations
@@ -15,30 +15,34 @@ import torch
 from torch import nn
 
 from grainpocket.core.listen import second
-from training.listen.fit_parts import fit, run, save
+from grainpocket.core.listen.attention import load
+from training.listen.encoder import Rows, fit
 
-HIDDEN, EPOCHS = (64, 32), 12
+SHAPE, EPOCHS = (96, 2, len(second.OUTPUTS)), 32
 
 
 def main() -> None:
-    out, files = Path(sys.argv[1]), [np.load(f) for f in sys.argv[2:]]
-    torch.manual_seed(1)
-    torch.set_num_threads(1)
-    x, truth = np.concatenate([f["x"] for f in files]).astype(np.float32), np.concatenate([f["y"] for f in files])
-    watch = np.concatenate([np.arange(len(f["x"])) > 0.9 * len(f["x"]) for f in files])
+    out, files = Path(sys.argv[1]).resolve(), [np.load(f) for f in sys.argv[2:]]
+    x, truth, seconds = (np.concatenate([f[name] for f in files]) for name in ("x", "y", "seconds"))
+    record = np.concatenate([f["record"] + 100_000 * i for i, f in enumerate(files)])
+    rows: Rows = np.split(np.arange(len(x)), np.flatnonzero(np.diff(record)) + 1)
+    watched = [r for i, r in enumerate(rows) if i % 12 == 0]
+    learnt = [r for i, r in enumerate(rows) if i % 12]
     known, target = torch.from_numpy((truth >= 0).astype(np.float32)), torch.from_numpy(np.maximum(truth, 0).astype(np.float32))
 
-    def loss_of(guess: torch.Tensor, rows: torch.Tensor) -> torch.Tensor:
-        loss = nn.functional.binary_cross_entropy_with_logits(guess, target[rows], reduction="none")
-        return (loss * known[rows]).sum() / known[rows].sum()
+    def loss_of(guess: torch.Tensor, padding: torch.Tensor, some: Rows) -> torch.Tensor:
+        index = np.concatenate(some)
+        loss = nn.functional.binary_cross_entropy_with_logits(guess[~padding], target[index], reduction="none")
+        return (loss * known[index]).sum() / known[index].sum()
 
-    fitted = fit(x, watch, HIDDEN, len(second.DRUMS), loss_of, EPOCHS)
-    save(out, *fitted)
-    guess = run(fitted, x)[watch]
-    for i, role in enumerate(second.DRUMS):
-        sure = truth[watch, i] >= 0
-        is_one = truth[watch, i][sure] == 1
-        for name, said in (("judge", x[watch, 1 + i][sure] > np.log(0.4 / 0.6)), ("second", guess[sure, i] > np.log(0.4 / 0.6))):
+    fit(x, seconds, learnt, watched, loss_of, SHAPE, EPOCHS, out)
+    net = load(str(out))
+    guess = np.concatenate([net(x[r].astype(np.float32), seconds[r]) for r in watched])
+    index = np.concatenate(watched)
+    for i, role in enumerate(second.OUTPUTS):
+        sure = truth[index, i] >= 0
+        is_one = truth[index, i][sure] == 1
+        for name, said in (("judge", x[index, i][sure] > np.log(0.4 / 0.6)), ("second", guess[sure, i] > np.log(0.4 / 0.6))):
             print(role, name, "F", round(2 * float((is_one & said).sum()) / float(is_one.sum() + said.sum()), 4))
 
 

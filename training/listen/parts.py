@@ -122,6 +122,7 @@ class Rows:
         self.hits: list[NDArray[np.float16]] = []
         self.cover: list[NDArray[np.float16]] = []
         self.groups: list[int] = []
+        self.when: list[NDArray[np.float64]] = []
 
     def add(self, mix: Mix, bars: list[float], rng: np.random.Generator, tag: int) -> None:
         mono = np.ascontiguousarray(mix.sound.mean(axis=1))
@@ -158,12 +159,14 @@ class Rows:
             y = np.where(gap.min(axis=1) < MATCH_S, db[best], cover.DIRTIEST_DB)
             self.hits.append(x.astype(np.float16))
             self.cover.append(y.astype(np.float16))
+            self.when.append(onsets.seconds[index])
             self.groups += [tag * 4 + hits.DRUMS.index(role)] * len(y)
 
     def save(self, file: Path) -> None:
         some = {"bars": np.vstack(self.bars), "bar_truth": np.vstack(self.bar_truth)}
         if self.hits:
             some |= {"hits": np.vstack(self.hits), "cover": np.concatenate(self.cover), "groups": np.array(self.groups)}
+            some["seconds"] = np.concatenate(self.when)
         np.savez(file, **some)
 
 

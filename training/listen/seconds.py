@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from grainpocket.core.listen import second
 from grainpocket.core.listen.bands import analyse
 from grainpocket.core.listen.onsets import detect_in
-from training.listen.examples import all_kits, from_breaks, from_songs
+from training.listen.examples import Event, Span, all_kits, from_breaks, from_songs
 
 NEAR_S, DOUBT_S = 0.020, 0.030
 
@@ -28,10 +28,11 @@ def main() -> None:
     asked = ask.parse_args()
     rng = np.random.default_rng(asked.seed + 9000)
     kits = all_kits(rng)
-    tables: list[NDArray[np.float32]] = []
+    tables: list[NDArray[np.float16]] = []
     truths: list[NDArray[np.int8]] = []
+    when: list[NDArray[np.float64]] = []
     for source in (from_breaks(kits, rng, asked.breaks), from_songs(kits, rng, asked.songs)):
-        for sound, rate, events, _ in source:
+        for sound, rate, events, doubtful in source:
             mono = np.ascontiguousarray(sound.mean(axis=1))
             peak = float(np.abs(mono).max())
             if peak < 1e-4:
@@ -41,22 +42,43 @@ def main() -> None:
             if not len(found.at):
                 continue
             found = found.only(found.likely > second.WORTH_IT)
-            x = second.features(bands, found.at, found.likely, found.roles)
-            y = np.zeros((len(x), len(second.DRUMS)), np.int8)
-            for at, role in events:
-                gap = np.abs(found.seconds - at)
-                if 1 <= role <= len(second.DRUMS):
-                    y[gap < NEAR_S, role - 1] = 1
-                    y[(gap >= NEAR_S) & (gap < DOUBT_S) & (y[:, role - 1] == 0), role - 1] = -1
-                elif role < 0:
-                    # Too quiet to ask for: nothing is to be learnt of it.
-                    y[(gap < NEAR_S)[:, None] & (y == 0)] = -1
+            if not len(found.at):
+                continue
+            x = second.inputs(bands, found.at, found.likely, found.roles).astype(np.float16)
+            y = truth(found.seconds, events, doubtful)
             tables.append(x)
             truths.append(y)
+            when.append(found.seconds)
             if len(tables) % 100 == 0:
                 print(len(tables), sum(len(t) for t in tables), flush=True)
-                np.savez(asked.out, x=np.vstack(tables).astype(np.float16), y=np.vstack(truths))
-    np.savez(asked.out, x=np.vstack(tables).astype(np.float16), y=np.vstack(truths))
+                save(asked.out, tables, truths, when)
+    save(asked.out, tables, truths, when)
+
+
+def truth(at: NDArray[np.float64], events: list[Event], doubtful: list[Span]) -> NDArray[np.int8]:
+    """(k, OUTPUTS) of candidates at seconds: 1 true, 0 false, -1 not to be learnt from."""
+    y = np.zeros((len(at), len(second.OUTPUTS)), np.int8)
+    for first, last in doubtful:
+        y[(at > first) & (at < last), 0] = -1
+    for time, role in events:
+        gap = np.abs(at - time)
+        near = gap < NEAR_S
+        if role < 0:
+            # Too quiet to ask for: nothing is to be learnt of it.
+            y[near[:, None] & (y == 0)] = -1
+            continue
+        y[near & (y[:, 0] == 0), 0] = -1
+        if near.any():
+            y[int(gap.argmin()), 0] = 1
+        if 1 <= role <= len(second.DRUMS):
+            y[near, role] = 1
+            y[(gap >= NEAR_S) & (gap < DOUBT_S) & (y[:, role] == 0), role] = -1
+    return y
+
+
+def save(file: Path, tables: list[NDArray[np.float16]], truths: list[NDArray[np.int8]], when: list[NDArray[np.float64]]) -> None:
+    number = np.repeat(np.arange(len(tables)), [len(t) for t in tables])
+    np.savez(file, x=np.vstack(tables), y=np.vstack(truths), seconds=np.concatenate(when), record=number)
 
 
 if __name__ == "__main__":

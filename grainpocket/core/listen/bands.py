@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Callable
 from dataclasses import dataclass
 
@@ -76,6 +77,7 @@ def _around(samples: Samples, start: int, end: int) -> Samples:
     return np.concatenate(parts)
 
 
+@functools.lru_cache(maxsize=16)
 def _triangles(size: int, rate: int) -> Levels:
     """(size // 2 + 1, bands) triangles, evenly spaced in pitch, at least one bin wide."""
     top = min(HIGHEST, rate * 0.47)
@@ -95,6 +97,7 @@ def coarse_centres() -> NDArray[np.float64]:
     return np.concatenate((COARSE_LOW, np.geomspace(COARSE_FROM, COARSE_TO, COARSE - len(COARSE_LOW))))
 
 
+@functools.lru_cache(maxsize=16)
 def _coarse(size: int, rate: int) -> Levels:
     centres = coarse_centres()
     edges = np.concatenate(([0.0], centres, [centres[-1] ** 2 / centres[-2]]))

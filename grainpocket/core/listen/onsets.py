@@ -88,7 +88,8 @@ def detect_in(bands: Bands, samples: Samples, progress: Progress = no_progress, 
     found = _one_each(at, likely, samples, rate)
     if not again:
         return found
-    return replace(found, roles=second_look(bands, found.at, found.likely, found.roles))
+    likely, roles = second_look(bands, found.at, found.likely, found.roles)
+    return replace(found, likely=likely, roles=roles)
 
 
 def candidates(bands: Bands, count: int) -> tuple[NDArray[np.int64], NDArray[np.float64]]:

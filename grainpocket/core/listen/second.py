@@ -14,9 +14,11 @@ import functools
 import numpy as np
 from numpy.typing import NDArray
 
+from grainpocket.core.listen.attention import Attention, load
 from grainpocket.core.listen.bands import COARSE, Bands
+from grainpocket.core.listen.judge import FEATURES as LOOK
 from grainpocket.core.listen.judge import ROLES
-from grainpocket.core.listen.layers import Layers, load
+from grainpocket.core.listen.judge import features as look
 
 DRUMS = ("kick", "snare", "hat")
 # Frames of 5 ms after the onset, and before it.
@@ -24,12 +26,15 @@ CELLS, BEFORE = ((0, 1), (1, 2), (2, 4), (4, 7), (7, 12), (12, 18)), (-6, -1)
 # Onsets less likely than this are looked at, but do not show how a drum sounds.
 PURE, FEWEST, MOST_SHOWN, ROUNDS, FEW_ROUNDS, FLOOR = 0.35, 2, 24, 20, 8, np.float32(1e-9)
 # How far the second look counts, beside the first.
-RANGE_DB, WORTH_IT, TRUST, SHOW_MOST = 50.0, 0.25, 0.7, 8.0
+RANGE_DB, WORTH_IT, TRUST, SHOW_MOST = 50.0, 0.06, 0.8, 8.0
 _PARTS = len(CELLS) * COARSE
 # Judge's log odds (7); share of each drum and of what rang before (4), beside its usual and its loudest amount (6); what
 # leaving a drum out costs (3); how many show each drum (3); level (1); band by band: over the model, over the hat alone.
 FEATURES = 7 + 4 + 6 + 3 + 3 + 1 + 2 * COARSE
-_SHOWN = slice(20, 23)
+OUTPUTS = ("onset", *DRUMS)
+# Those, the judge's view of each onset, and how long it is to the ones before and after it.
+INPUTS = FEATURES + LOOK + 2
+_GAPS_S = (0.02, 2.0)
 Table = NDArray[np.float32]
 
 
@@ -65,6 +70,16 @@ def features(bands: Bands, at: NDArray[np.int64], likely: NDArray[np.float32], r
         np.clip(np.log(over), -3, 3),
         np.clip(np.log(over_hat), -3, 6) / 2,
     )
+    return np.asarray(np.hstack(parts), np.float32)
+
+
+def inputs(bands: Bands, at: NDArray[np.int64], likely: NDArray[np.float32], roles: NDArray[np.float32]) -> Table:
+    """(k, INPUTS) of onsets at rising samples."""
+    frame = np.round(at / bands.hop).astype(np.int64)
+    gap = np.log(np.clip(np.diff(at) / bands.rate, *_GAPS_S))
+    far = np.log(_GAPS_S[1])
+    gaps = np.column_stack((np.append(far, gap), np.append(gap, far))) if len(at) else np.zeros((0, 2))
+    parts = (features(bands, at, likely, roles), look(bands, frame, np.zeros(len(at))), gaps)
     return np.asarray(np.hstack(parts), np.float32)
 
 
@@ -137,27 +152,26 @@ def _db(ratio: Table) -> Table:
 
 
 @functools.cache
-def network() -> Layers:
+def network() -> Attention:
     return load("second.npz")
 
 
 def second_look(
     bands: Bands, at: NDArray[np.int64], likely: NDArray[np.float32], roles: NDArray[np.float32]
-) -> NDArray[np.float32]:
-    """The roles (k, 6) again, those of kick, snare and hat as they are in the light of the whole recording."""
-    if not len(at):
-        return roles
-    out = roles.copy()
+) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
+    """(how likely each onset is real (k,), the roles (k, 6)) again, kick, snare and hat as they are in the light of the whole
+    recording."""
     # What is hardly likely to be anything stays as it was.
     some = likely > WORTH_IT
-    if some.any():
-        table = features(bands, at[some], likely[some], roles[some])
-        first = _odds(roles[some, : len(DRUMS)])
-        # A drum that nothing shows by itself is what the judge took it for.
-        trust = np.where(table[0, _SHOWN] * SHOW_MOST >= FEWEST, TRUST, 0.0)
-        both = trust * network()(table) + (1 - trust) * first
-        out[some, : len(DRUMS)] = 1 / (1 + np.exp(-np.clip(both, -30, 30)))
-    return out
+    if not some.any():
+        return likely, roles
+    real, out = likely.copy(), roles.copy()
+    said = network()(inputs(bands, at[some], likely[some], roles[some]), at[some] / bands.rate)
+    first = _odds(np.column_stack((likely[some], roles[some, : len(DRUMS)])))
+    both = TRUST * said + (1 - TRUST) * first
+    both = 1 / (1 + np.exp(-np.clip(both, -30, 30)))
+    real[some], out[some, : len(DRUMS)] = both[:, 0], both[:, 1:]
+    return real, out
 
 
 assert ROLES[: len(DRUMS)] == DRUMS
