@@ -29,6 +29,9 @@ class Parameter:
     def field(self) -> Any:
         return Field(default=self.default, ge=self.low, le=self.high, description=f"{self.help} ({self.unit})")
 
+    def whole_field(self) -> Any:
+        return Field(default=int(self.default), ge=int(self.low), le=int(self.high), description=f"{self.help} ({self.unit})")
+
     def optional_field(self) -> Any:
         return Field(default=None, ge=self.low, le=self.high, description=f"{self.help} ({self.unit})")
 
@@ -49,7 +52,14 @@ PATTERN = (
     Parameter("bars", "Length", "bars", 1.0, 64.0, 2.0, 1.0, 0, "Length of the pattern"),
 )
 HIT = (Parameter("velocity", "Velocity", "", 1.0, 127.0, 100.0, 4.0, 0, "How hard a hit is played; 127 is the chop's own level"),)
-CHOP = (Parameter("sensitivity", "Sensitivity", "%", 0.0, 100.0, 50.0, 1.0, 0, "How slight a transient may be to be cut"),)
+CHOP = (
+    Parameter("sensitivity", "Sensitivity", "%", 0.0, 100.0, 50.0, 1.0, 0, "How slight a transient may be to be cut"),
+    Parameter("shortest", "Shortest", "ms", 0.0, 4000.0, 0.0, 5.0, 0, "No slice shorter than this"),
+    Parameter("step", "Every", "beats", 0.0625, 64.0, 1.0, 0.25, 2, "Length of the slices on the grid"),
+    Parameter("parts", "Parts", "parts", 2.0, 256.0, 16.0, 1.0, 0, "Equal parts to cut into"),
+    Parameter("window", "Catch", "ms", 10.0, 300.0, 90.0, 5.0, 0, "How far from the press a live cut looks for an attack"),
+    Parameter("latency", "Input delay", "ms", 0.0, 200.0, 0.0, 1.0, 0, "How late a press arrives after the hand meant it"),
+)
 GRID = (
     Parameter("bpm", "Tempo of the find", "BPM", 20.0, 400.0, 100.0, 0.1, 2, "Tempo of this record, in quarter notes a minute"),
     Parameter("bars", "Bars", "bars", 1.0, 512.0, 4.0, 1.0, 0, "How many bars it lasts"),

@@ -6,9 +6,9 @@ the pocket's rate; times in a pattern are beats (quarter notes) as float64, neve
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, ConfigDict, Field, model_validator
 
 from grainpocket.core.params import of
 
@@ -16,6 +16,9 @@ RATE = 44100
 PAGE = 16
 MOST_PADS = PAGE * 64
 MOST_CHOKE = 8
+MOST_BARS = 64
+MOST_LAYERS = 7
+MOST_TRAY = 256
 LONGEST_CHOP_S = 120
 Role = Literal["kick", "snare", "hat", "perc", "tonal", "vocal"]
 Name = Field(min_length=1, max_length=80)
@@ -43,9 +46,17 @@ class Credits(Frozen):
     cleared: bool | None = None
 
 
+class Taken(Frozen):
+    """The stretch of a record that a source is, in samples of that record."""
+
+    record: str
+    start: int
+    end: int
+
+
 class Origin(Frozen):
     """Where a source came from. rate and channels are the file's own; notes say what was found wrong with it; bpm and marks
-    are what its tags say."""
+    are what its tags say; taken: the record that it is a stretch of."""
 
     file: str = ""
     format: str = ""
@@ -55,6 +66,7 @@ class Origin(Frozen):
     notes: tuple[str, ...] = ()
     bpm: float | None = Field(default=None, ge=20, le=400)
     marks: tuple[Mark, ...] = ()
+    taken: Taken | None = None
 
 
 Metre = Literal["4/4", "3/4", "6/8"]
@@ -74,15 +86,41 @@ class Grid(Frozen):
     by: Literal["analysis", "hand"] = "analysis"
 
 
+Policy = Literal["transients", "grid", "parts", "chords", "phrases", "copied"]
+Snap = Literal["attack", "quiet", "grid", "off"]
+
+
+class Cutting(Frozen):
+    """How a source is to be cut: a policy, and the settings of all of them, so that none is lost by trying another."""
+
+    by: Policy = "transients"
+    sensitivity: float = of("chop", "sensitivity").field()
+    shortest: float = of("chop", "shortest").field()
+    roles: tuple[Role, ...] = Field(default=(), description="Transients of these drums alone; none: all")
+    step: float = of("chop", "step").field()
+    parts: int = of("chop", "parts").whole_field()
+    phrase: Literal["whole", "endings"] = "whole"
+    other: str | None = Field(default=None, description="The source whose cuts are copied")
+    align: Literal["offset", "beats"] = "beats"
+    offset: int = Field(default=0, description="Sample of the other source at which this one begins")
+    snap: Snap = "off"
+
+
 class Cut(Frozen):
     """A slice begins here and lasts to the next cut, or to the end of the source."""
 
     id: str
     at: int = Field(ge=0)
-    by: Literal["transient", "hand"] = "transient"
+    by: Policy | Literal["hand"] = "transients"
     name: str | None = Field(default=None, max_length=80)
     role: Role | None = None
     role_by: Literal["analysis", "hand"] = "hand"
+
+    @model_validator(mode="before")
+    @classmethod
+    def _older(cls, data: Any) -> Any:
+        """An older document's word for it."""
+        return {**data, "by": "transients"} if isinstance(data, dict) and data.get("by") == "transient" else data
 
 
 class Kin(Frozen):
@@ -96,6 +134,8 @@ class Kin(Frozen):
 
 
 class Source(Frozen):
+    """cuts: of the whole family, when it is the root of one; kin have none of their own (see core/chop/kin)."""
+
     id: str
     name: str = Name
     audio: str
@@ -105,24 +145,49 @@ class Source(Frozen):
     credits: Credits = Credits()
     grid: Grid | None = None
     trim: float = of("source", "trim").field()
-    sensitivity: float = of("chop", "sensitivity").field()
+    cutting: Cutting = Cutting()
     cuts: tuple[Cut, ...] = ()
     kin: Kin | None = None
 
+    @model_validator(mode="before")
+    @classmethod
+    def _older(cls, data: Any) -> Any:
+        """Documents from before there were policies hold the sensitivity alone."""
+        if isinstance(data, dict) and "sensitivity" in data:
+            data = dict(data)
+            data.setdefault("cutting", {"sensitivity": data.pop("sensitivity")})
+        return data
+
 
 class Chop(Frozen):
-    """The region of a source under a pad. While `cut` is set the region follows that slice when its cuts move."""
+    """The region of a source under a pad. While `cut` is set the region follows that slice when its cuts move; with `last`
+    it reaches to the end of that later slice. On a stem that is shorter than its mix it may lie partly outside: silence."""
 
     source: str
-    start: int = Field(ge=0)
-    end: int = Field(ge=1)
+    start: int
+    end: int
     cut: str | None = None
+    last: str | None = None
+
+
+class Layer(Frozen):
+    """Another sound that plays with a pad's own."""
+
+    chop: Chop
+    name: str = Field(default="", max_length=80)
+    level: float = of("pad", "level").field()
 
 
 class Pad(Frozen):
+    """takes: further chops of the same drum, which hits may play instead of its own; layers: what sounds along with it;
+    locked: no slice takes its place."""
+
     name: str = Name
     role: Role | None = None
     chop: Chop
+    takes: tuple[Chop, ...] = Field(default=(), max_length=256)
+    layers: tuple[Layer, ...] = Field(default=(), max_length=MOST_LAYERS)
+    locked: bool = False
     level: float = of("pad", "level").field()
     pitch: float = of("pad", "pitch").field()
     fade_out: float = of("pad", "fade_out").field()
@@ -131,22 +196,52 @@ class Pad(Frozen):
     choke: int = Field(default=0, ge=0, le=MOST_CHOKE, description="Pads of one group cut each other off; 0 is none")
 
 
+class Favourite(Frozen):
+    """A hit kept outside any pocket: its own audio, the settings of the pad that it was kept from, and whose record it is."""
+
+    name: str = Name
+    role: Role | None = None
+    audio: str
+    frames: int = Field(ge=1)
+    channels: int = Field(ge=1, le=2)
+    taken: Taken
+    credits: Credits = Credits()
+    trim: float = of("source", "trim").field()
+    level: float = of("pad", "level").field()
+    pitch: float = of("pad", "pitch").field()
+    fade_out: float = of("pad", "fade_out").field()
+    reverse: bool = False
+    play: Literal["one-shot", "held"] = "one-shot"
+
+
 class Hit(Frozen):
-    """One stroke. A pad has at most one at a beat, so (pad, beat) names it. length (beats) gates held pads."""
+    """One stroke. A pad has at most one at a beat, so (pad, beat) names it. length (beats) gates held pads; take: which of
+    the pad's chops it plays, 0 for its own."""
 
     pad: int = Field(ge=0, lt=MOST_PADS)
     beat: float = Field(ge=0)
     velocity: int = Field(default=100, ge=1, le=127)
     length: float | None = Field(default=None, gt=0)
+    take: int = Field(default=0, ge=0)
+
+
+class Played(Frozen):
+    """The stretch of a source whose rhythm a pattern was taken from, in samples, and the tempo it had there."""
+
+    source: str
+    start: int
+    end: int
+    bpm: float
 
 
 class Pattern(Frozen):
     id: str
     name: str = Name
-    bars: int = Field(default=2, ge=1, le=64)
+    bars: int = Field(default=2, ge=1, le=MOST_BARS)
     beats_per_bar: int = Field(default=4, ge=1, le=16)
     swing: float = of("pattern", "swing").field()
     hits: tuple[Hit, ...] = ()
+    played: Played | None = None
 
     @property
     def beats(self) -> int:
@@ -160,8 +255,17 @@ class Key(Frozen):
     mode: Literal["major", "minor"]
 
 
+class Held(Frozen):
+    """A slice in the tray: set aside for a kit."""
+
+    chop: Chop
+    name: str = Name
+    role: Role | None = None
+
+
 class Pocket(Frozen):
-    """sources, pads and patterns are records by id (pads by index: page * 16 + place); dicts keep the order of making."""
+    """pages: names of pages of pads, by number from 0; tray: slices set aside. sources, pads and patterns are records by id
+    (pads by index: page * 16 + place); dicts keep the order of making."""
 
     name: str = Name
     rate: int = RATE
@@ -173,6 +277,8 @@ class Pocket(Frozen):
     sources: dict[str, Source] = {}
     pads: dict[int, Pad] = {}
     patterns: dict[str, Pattern] = {}
+    pages: dict[int, str] = {}
+    tray: tuple[Held, ...] = Field(default=(), max_length=MOST_TRAY)
     next_id: int = Field(default=1, ge=1, description="Number of the next record made; never used twice")
 
     def with_source(self, source: Source) -> Pocket:

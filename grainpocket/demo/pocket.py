@@ -10,7 +10,7 @@ from typing import Any
 
 import numpy as np
 
-from grainpocket.core.chop.cuts import slices
+from grainpocket.core.chop.kin import slices
 from grainpocket.core.edits import EditModel
 from grainpocket.core.edits.cutting import NameSlice
 from grainpocket.core.edits.gridding import TakeTempo
@@ -117,7 +117,7 @@ def _tonal_page(pocket: Pocket, hum: Source, keys: Source) -> Iterable[EditModel
     yield SetPads(pads=(first,), name="Hum A", role="vocal", play="held", fade_out=60)
     chosen = []
     for wanted in np.array([0, 1, 2, 3]) * keys.frames / 4:
-        chop = min(slices(keys), key=lambda c: abs(c.start - wanted))
+        chop = min(slices(pocket, keys), key=lambda c: abs(c.start - wanted))
         chosen.append(chop.cut or "")
     yield SlicesToPads(source=keys.id, cuts=tuple(chosen), first=first + 1, choke=3)
     for i, name in enumerate(("Keys Dm", "Keys Gm", "Keys Bb", "Keys A")):

@@ -29,7 +29,7 @@ from grainpocket.core.listen.bands import Progress, no_progress
 from grainpocket.core.listen.hearing import VERSION, Hearing, hear
 from grainpocket.core.listen.loudness import LoudnessMeter
 from grainpocket.core.sound.audio import BadAudio, Samples, mono
-from grainpocket.core.sound.peaks import Peaks
+from grainpocket.core.sound.peaks import PeakBuilder, Peaks
 
 _PARTS = ".parts"
 HEARING = f"hearing-{VERSION}.json"
@@ -115,6 +115,18 @@ class AudioStore:
 
     def writer(self, rate: int, channels: int) -> AudioWriter:
         return AudioWriter(self.root, rate, channels)
+
+    def add(self, samples: Samples, rate: int) -> str:
+        """Keep (n, channels) float32 with its peaks and hearing; its hash."""
+        with self.writer(rate, samples.shape[1]) as writer:
+            writer.write(samples)
+            digest = writer.close()
+            if not self.has(digest):
+                peaks, meter = PeakBuilder(rate), LoudnessMeter(rate)
+                peaks.feed(samples)
+                meter.feed(samples)
+                writer.keep(digest, peaks.finish(), hear(mono(samples), rate, loudness=meter.finish()))
+        return digest
 
     def has(self, audio: str) -> bool:
         return is_hash(audio) and (self.root / audio).is_dir()

@@ -59,3 +59,13 @@ class JobRow(Base):
     created: Mapped[float]
     updated: Mapped[float]
     __table_args__ = (Index("ix_jobs_pocket_updated", "pocket", "updated"),)
+
+
+class ShelfRow(Base):
+    """A favourite: belongs to no pocket. favourite: JSON of core.pocket.Favourite."""
+
+    __tablename__ = "shelf"
+    id: Mapped[str] = mapped_column(primary_key=True)
+    name: Mapped[str]
+    favourite: Mapped[str] = mapped_column(Text)
+    created: Mapped[float]

@@ -7,13 +7,12 @@ import pytest
 from pydantic import ValidationError
 
 from grainpocket.core.edits import EDIT, Refusal
-from grainpocket.core.edits.cutting import AddCut, CutTransients, DeleteCuts, MoveCut, NameSlice
+from grainpocket.core.edits.cutting import AddCut, DeleteCuts, MoveCut, NameSlice, Recut
 from grainpocket.core.edits.gridding import SetGrid
 from grainpocket.core.edits.padding import ClearPads, MovePad, SetPads, SlicesToPads
 from grainpocket.core.edits.patterns import AddPattern, OriginalRhythm, Place, PutHits, RemoveHits, SetPattern, SetVelocity
 from grainpocket.core.edits.pocket_wide import AddSource, RemoveSource
-from grainpocket.core.listen.hearing import hear
-from grainpocket.core.pocket import Hit
+from grainpocket.core.pocket import Cutting, Hit
 from tests.core.test_rebuild import Bench
 from tests.signals import RATE, drum_loop
 
@@ -41,25 +40,25 @@ def test_hand_made_cuts_survive_a_new_sensitivity(bench: Bench) -> None:
     bench.make(MoveCut(source="s1", cut=moved.id, at=moved.at + 500))
     bench.make(AddCut(source="s1", at=5000))
     bench.make(NameSlice(source="s1", cut=cuts_of(bench)[4], name="Mine", role="snare"))
-    bench.make(CutTransients(source="s1", sensitivity=0))
+    bench.make(Recut(source="s1", cutting=Cutting(sensitivity=0)))
     kept = bench.pocket.sources["s1"].cuts
     assert moved.at + 500 in [c.at for c in kept]
     assert 5000 in [c.at for c in kept]
     assert "Mine" in [c.name for c in kept]
-    bench.make(CutTransients(source="s1", sensitivity=50))
+    bench.make(Recut(source="s1", cutting=Cutting(sensitivity=50)))
     again = bench.pocket.sources["s1"].cuts
     assert [c.at for c in again] == sorted(c.at for c in again)
     # The transient that was moved away from is found again; the moved cut stays beside it.
     assert len(again) == count + 2
-    bench.make(CutTransients(source="s1", sensitivity=50, keep_hand=False))
+    bench.make(Recut(source="s1", cutting=Cutting(sensitivity=50), keep_hand=False))
     assert len(cuts_of(bench)) == count
 
 
 def test_ids_and_pads_survive_going_there_and_back(bench: Bench) -> None:
     bench.make(SlicesToPads(source="s1"))
     before = cuts_of(bench)
-    bench.make(CutTransients(source="s1", sensitivity=20))
-    bench.make(CutTransients(source="s1", sensitivity=50))
+    bench.make(Recut(source="s1", cutting=Cutting(sensitivity=20)))
+    bench.make(Recut(source="s1", cutting=Cutting(sensitivity=50)))
     strong = set(before) & set(cuts_of(bench))
     assert strong, "strong cuts keep their ids"
     for pad in bench.pocket.pads.values():
@@ -101,7 +100,7 @@ def test_slices_go_to_the_next_free_pads(bench: Bench) -> None:
     ids = cuts_of(bench)
     bench.make(SlicesToPads(source="s1", cuts=(ids[5],), first=1))
     bench.make(SlicesToPads(source="s1", cuts=(ids[0], ids[2])))
-    assert {i: p.chop.cut for i, p in bench.pocket.pads.items()} == {0: ids[0], 1: ids[5], 2: ids[2]}
+    assert {i: p.chop.cut for i, p in bench.pocket.pads.items()} == {1: ids[5], 2: ids[0], 3: ids[2]}
     assert [p.choke for p in bench.pocket.pads.values()] == [1, 1, 1]
     assert bench.pocket.pads[1].name == "Loop 6"
     bench.make(SlicesToPads(source="s1"))
@@ -182,7 +181,7 @@ def test_original_rhythm_of_a_part(bench: Bench) -> None:
 
 def test_original_rhythm_without_a_tempo_says_what_to_do() -> None:
     bench = Bench(drum_loop())
-    bench.library = type(bench.library)(hear(np.zeros(RATE, np.float32), RATE))
+    bench.library = type(bench.library)(np.zeros((RATE, 2), np.float32))
     bench.make(AddSource(name="Silent", audio="b", frames=RATE, channels=1))
     with pytest.raises(Refusal, match="no tempo"):
         bench.make(OriginalRhythm(source=list(bench.pocket.sources)[-1]))

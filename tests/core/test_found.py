@@ -6,9 +6,9 @@ import numpy as np
 import pytest
 
 from grainpocket.core.edits import Refusal
-from grainpocket.core.edits.cutting import CutTransients, MoveCut, NameSlice
+from grainpocket.core.edits.cutting import MoveCut, NameSlice, Recut
 from grainpocket.core.edits.found import CutStretches, Stretch, StretchesToPads
-from grainpocket.core.pocket import LONGEST_CHOP_S
+from grainpocket.core.pocket import LONGEST_CHOP_S, Cutting
 from tests.core.test_rebuild import Bench
 from tests.signals import RATE, drum_loop
 
@@ -23,7 +23,7 @@ def test_stretches_go_to_the_next_free_pads_with_name_and_role(bench: Bench) -> 
     some = (Stretch(start=0, end=500, name="A"), Stretch(start=500, end=900), Stretch(start=7, end=9, name="C"))
     bench.make(StretchesToPads(source="s1", stretches=some))
     pads = bench.pocket.pads
-    assert list(pads) == [0, 1, 2, 3]
+    assert list(pads) == [2, 3, 4, 5], "together, not into the gaps"
     assert (pads[2].name, pads[2].role, pads[2].chop.start, pads[2].chop.end, pads[2].chop.cut) == (
         "Kick 1",
         "kick",
@@ -31,9 +31,9 @@ def test_stretches_go_to_the_next_free_pads_with_name_and_role(bench: Bench) -> 
         9000,
         None,
     )
-    assert pads[1].name == "Loop", "without a name, the find's"
+    assert pads[4].name == "Loop", "without a name, the find's"
     before = pads[2].chop
-    bench.make(CutTransients(source="s1", sensitivity=90))
+    bench.make(Recut(source="s1", cutting=Cutting(sensitivity=90)))
     assert bench.pocket.pads[2].chop == before, "no cut moves it"
 
 
@@ -46,7 +46,7 @@ def test_a_stretch_becomes_a_slice_of_its_own(bench: Bench) -> None:
     assert (cuts[made].name, cuts[made].role, cuts[made].by) == ("Bit", "perc", "hand")
     assert cuts[made + 1].at == 5000
     assert [c.at for c in cuts] == sorted(c.at for c in cuts)
-    bench.make(CutTransients(source="s1", sensitivity=0))
+    bench.make(Recut(source="s1", cutting=Cutting(sensitivity=0)))
     assert {3000, 5000} <= {c.at for c in bench.pocket.sources["s1"].cuts}, "it survives a new sensitivity"
 
 

@@ -5,11 +5,11 @@ from __future__ import annotations
 import pytest
 
 from grainpocket.core.edits import Refusal
-from grainpocket.core.edits.cutting import CutAtMarks, CutTransients, NameSlice
+from grainpocket.core.edits.cutting import CutAtMarks, NameSlice, Recut
 from grainpocket.core.edits.gridding import MoveGrid, SetGrid, TakeTempo, TapTempo
 from grainpocket.core.edits.pocket_wide import SetCredits
 from grainpocket.core.listen.grids import beat_places
-from grainpocket.core.pocket import Credits, Grid, Mark
+from grainpocket.core.pocket import Credits, Cutting, Grid, Mark
 from tests.core.test_rebuild import Bench
 from tests.signals import RATE, drum_loop
 
@@ -65,7 +65,7 @@ def test_nudging_halving_and_tapping(bench: Bench) -> None:
 
 def test_a_new_sensitivity_leaves_the_grid_that_was_set_by_hand(bench: Bench) -> None:
     bench.make(SetGrid(source="s1", bpm=77.0))
-    bench.make(CutTransients(source="s1", sensitivity=80))
+    bench.make(Recut(source="s1", cutting=Cutting(sensitivity=80)))
     assert (grid_of(bench).bpm, grid_of(bench).by) == (77.0, "hand")
 
 
@@ -75,8 +75,8 @@ def test_slices_know_what_they_are_and_let_themselves_be_told_better(bench: Benc
     right = [truth[min(truth, key=lambda at: abs(at - cut.at))] == cut.role for cut in cuts]
     assert sum(right) >= 0.9 * len(cuts)
     bench.make(NameSlice(source="s1", cut=cuts[0].id, role="tonal"))
-    bench.make(CutTransients(source="s1", sensitivity=10))
-    bench.make(CutTransients(source="s1", sensitivity=50))
+    bench.make(Recut(source="s1", cutting=Cutting(sensitivity=10)))
+    bench.make(Recut(source="s1", cutting=Cutting(sensitivity=50)))
     again = {c.id: c for c in bench.pocket.sources["s1"].cuts}
     assert (again[cuts[0].id].role, again[cuts[0].id].role_by) == ("tonal", "hand")
 

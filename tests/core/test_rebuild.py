@@ -16,16 +16,21 @@ from grainpocket.core.listen.hearing import Hearing, hear
 from grainpocket.core.mix.loop import Renderer, plan
 from grainpocket.core.pocket import Pocket
 from grainpocket.core.rhythm.schedule import schedule
-from grainpocket.core.sound.audio import mono
+from grainpocket.core.sound.audio import Samples, mono
 from tests.signals import RATE, ArrayReader, Loop, drum_loop
 
 
-class OneHearing:
-    def __init__(self, hearing: Hearing) -> None:
-        self._hearing = hearing
+class OneRecord:
+    """A library that knows one record, whatever it is asked for."""
+
+    def __init__(self, samples: Samples) -> None:
+        self._samples, self._hearing = samples, hear(mono(samples), RATE)
 
     def hearing(self, audio: str) -> Hearing:
         return self._hearing
+
+    def read(self, audio: str, start: int, end: int) -> Samples:
+        return ArrayReader(a=self._samples).read("a", start, end)
 
 
 class Bench:
@@ -33,7 +38,7 @@ class Bench:
 
     def __init__(self, loop: Loop) -> None:
         self.loop = loop
-        self.library = OneHearing(hear(mono(loop.samples), RATE))
+        self.library = OneRecord(loop.samples)
         self.renderer = Renderer(ArrayReader(a=loop.samples), RATE)
         self.pocket = Pocket(name="p")
         self.make(AddSource(name="Loop", audio="a", frames=len(loop.samples), channels=2))

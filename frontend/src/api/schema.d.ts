@@ -122,6 +122,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/audio/{audio}/repeats/{start}/{end}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where a stretch of a find is played again. */
+        get: operations["chop_stretch_repeats_audio__audio__repeats__int_start___int_end__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/audio/{audio}/slice/{start}/{end}": {
         parameters: {
             query?: never;
@@ -291,6 +308,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/pockets/{pocket}/finds/{source}/cuts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The cuts that a policy would make; none is made. */
+        post: operations["chop_preview_cuts_pockets__pocket__finds__source__cuts_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pockets/{pocket}/finds/{source}/facts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What is known of some slices of a find. */
+        post: operations["chop_slice_facts_pockets__pocket__finds__source__facts_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pockets/{pocket}/imports": {
         parameters: {
             query?: never;
@@ -324,6 +375,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/pockets/{pocket}/null/{pattern}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is left of a pattern when the record that it was taken from is subtracted. */
+        get: operations["chop_null_of_pockets__pocket__null__pattern__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pockets/{pocket}/null/{pattern}/sound": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The residue itself, as planar stereo float32. */
+        get: operations["chop_null_sound_pockets__pocket__null__pattern__sound_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pockets/{pocket}/redo": {
         parameters: {
             query?: never;
@@ -334,6 +419,40 @@ export interface paths {
         get?: never;
         put?: never;
         post: operations["pockets_redo_pockets__pocket__redo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pockets/{pocket}/shelf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep what pads play. What is on the shelf already stays there once. */
+        post: operations["shelf_keep_pockets__pocket__shelf_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pockets/{pocket}/slices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Slices of all finds that are as asked, best first when they are ranked by one of them, else in the order of the finds. */
+        post: operations["chop_search_slices_pockets__pocket__slices_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -492,6 +611,39 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shelf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["shelf_shelf_shelf_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelf/{favourite}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take a favourite off the shelf; pockets that play it keep it. The answer is what is left. */
+        delete: operations["shelf_remove_shelf__favourite__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sound/{key}": {
         parameters: {
             query?: never;
@@ -570,6 +722,12 @@ export interface components {
              * @description Sample position
              */
             at: number;
+            /**
+             * Snap
+             * @default off
+             * @enum {string}
+             */
+            snap?: "attack" | "quiet" | "grid" | "off";
             /** Source */
             source: string;
             /**
@@ -636,7 +794,8 @@ export interface components {
              *       "lossy": false,
              *       "marks": [],
              *       "notes": [],
-             *       "rate": 44100
+             *       "rate": 44100,
+             *       "taken": null
              *     }
              */
             origin?: components["schemas"]["Origin"];
@@ -651,6 +810,19 @@ export interface components {
              * @enum {string}
              */
             type: "add_source";
+        };
+        /**
+         * AddToTray
+         * @description Set slices aside, from any find. What is in the tray already stays where it is.
+         */
+        AddToTray: {
+            /** Slices */
+            slices: components["schemas"]["SliceRef"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "add_to_tray";
         };
         /**
          * Changes
@@ -688,7 +860,8 @@ export interface components {
         };
         /**
          * Chop
-         * @description The region of a source under a pad. While `cut` is set the region follows that slice when its cuts move.
+         * @description The region of a source under a pad. While `cut` is set the region follows that slice when its cuts move; with `last`
+         *     it reaches to the end of that later slice. On a stem that is shorter than its mix it may lie partly outside: silence.
          */
         Chop: {
             /**
@@ -698,6 +871,11 @@ export interface components {
             cut?: string | null;
             /** End */
             end: number;
+            /**
+             * Last
+             * @default null
+             */
+            last?: string | null;
             /** Source */
             source: string;
             /** Start */
@@ -752,6 +930,44 @@ export interface components {
             type: "clear_pads";
         };
         /**
+         * CopyPad
+         * @description A pad again on another place, in place of what is there; or its settings alone, under the sound that is there.
+         */
+        CopyPad: {
+            /** Pad */
+            pad: number;
+            /**
+             * Settings Only
+             * @default false
+             */
+            settings_only?: boolean;
+            /** To */
+            to: number[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "copy_pad";
+        };
+        /**
+         * CopyPage
+         * @description A page of pads again on the next page behind all that are used: its settings are its own from then on.
+         */
+        CopyPage: {
+            /**
+             * Name
+             * @default
+             */
+            name?: string;
+            /** Page */
+            page: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "copy_page";
+        };
+        /**
          * Credits
          * @description Whose record it is. cleared: whether it may be used, None while nobody has said.
          */
@@ -792,10 +1008,9 @@ export interface components {
             at: number;
             /**
              * By
-             * @default transient
-             * @enum {string}
+             * @default transients
              */
-            by?: "transient" | "hand";
+            by?: ("transients" | "grid" | "parts" | "chords" | "phrases" | "copied") | "hand";
             /** Id */
             id: string;
             /**
@@ -829,6 +1044,24 @@ export interface components {
             type: "cut_at_marks";
         };
         /**
+         * CutPreview
+         * @description at: samples of all cuts there would be inside the stretch; roles: what begins at each; kept: how many of them are the
+         *     musician's own. problem: why there are none, and what to do.
+         */
+        CutPreview: {
+            /** At */
+            at: number[];
+            /** Kept */
+            kept: number;
+            /**
+             * Problem
+             * @default
+             */
+            problem?: string;
+            /** Roles */
+            roles: (("kick" | "snare" | "hat" | "perc" | "tonal" | "vocal") | null)[];
+        };
+        /**
          * CutStretches
          * @description Make stretches of a find slices of their own: cut where each begins and ends. A cut that is there already is used, and
          *     what was named by hand keeps its name.
@@ -845,28 +1078,76 @@ export interface components {
             type: "cut_stretches";
         };
         /**
-         * CutTransients
-         * @description Cut on transients at a sensitivity. Cuts moved, added or named by hand stay, unless keep_hand is off.
+         * Cutting
+         * @description How a source is to be cut: a policy, and the settings of all of them, so that none is lost by trying another.
          */
-        CutTransients: {
+        Cutting: {
             /**
-             * Keep Hand
-             * @default true
+             * Align
+             * @default beats
+             * @enum {string}
              */
-            keep_hand?: boolean;
+            align?: "offset" | "beats";
+            /**
+             * By
+             * @default transients
+             * @enum {string}
+             */
+            by?: "transients" | "grid" | "parts" | "chords" | "phrases" | "copied";
+            /**
+             * Offset
+             * @description Sample of the other source at which this one begins
+             * @default 0
+             */
+            offset?: number;
+            /**
+             * Other
+             * @description The source whose cuts are copied
+             * @default null
+             */
+            other?: string | null;
+            /**
+             * Parts
+             * @description Equal parts to cut into (parts)
+             * @default 16
+             */
+            parts?: number;
+            /**
+             * Phrase
+             * @default whole
+             * @enum {string}
+             */
+            phrase?: "whole" | "endings";
+            /**
+             * Roles
+             * @description Transients of these drums alone; none: all
+             * @default []
+             */
+            roles?: ("kick" | "snare" | "hat" | "perc" | "tonal" | "vocal")[];
             /**
              * Sensitivity
              * @description How slight a transient may be to be cut (%)
              * @default 50
              */
             sensitivity?: number;
-            /** Source */
-            source: string;
             /**
-             * @description discriminator enum property added by openapi-typescript
+             * Shortest
+             * @description No slice shorter than this (ms)
+             * @default 0
+             */
+            shortest?: number;
+            /**
+             * Snap
+             * @default off
              * @enum {string}
              */
-            type: "cut_transients";
+            snap?: "attack" | "quiet" | "grid" | "off";
+            /**
+             * Step
+             * @description Length of the slices on the grid (beats)
+             * @default 1
+             */
+            step?: number;
         };
         /**
          * DeleteCuts
@@ -911,7 +1192,7 @@ export interface components {
              */
             author?: string;
             /** Edit */
-            edit: components["schemas"]["SetPocket"] | components["schemas"]["SetKey"] | components["schemas"]["AddSource"] | components["schemas"]["RenameSource"] | components["schemas"]["RemoveSource"] | components["schemas"]["SetCredits"] | components["schemas"]["SetTrim"] | components["schemas"]["JoinFamily"] | components["schemas"]["LeaveFamily"] | components["schemas"]["SetGrid"] | components["schemas"]["TakeTempo"] | components["schemas"]["MoveGrid"] | components["schemas"]["TapTempo"] | components["schemas"]["CutTransients"] | components["schemas"]["CutAtMarks"] | components["schemas"]["AddCut"] | components["schemas"]["MoveCut"] | components["schemas"]["DeleteCuts"] | components["schemas"]["NameSlice"] | components["schemas"]["CutStretches"] | components["schemas"]["StretchesToPads"] | components["schemas"]["SlicesToPads"] | components["schemas"]["SetPads"] | components["schemas"]["ClearPads"] | components["schemas"]["MovePad"] | components["schemas"]["AddPattern"] | components["schemas"]["SetPattern"] | components["schemas"]["RemovePattern"] | components["schemas"]["PutHits"] | components["schemas"]["RemoveHits"] | components["schemas"]["SetVelocity"] | components["schemas"]["OriginalRhythm"];
+            edit: components["schemas"]["SetPocket"] | components["schemas"]["SetKey"] | components["schemas"]["AddSource"] | components["schemas"]["RenameSource"] | components["schemas"]["RemoveSource"] | components["schemas"]["SetCredits"] | components["schemas"]["SetTrim"] | components["schemas"]["JoinFamily"] | components["schemas"]["LeaveFamily"] | components["schemas"]["SetGrid"] | components["schemas"]["TakeTempo"] | components["schemas"]["MoveGrid"] | components["schemas"]["TapTempo"] | components["schemas"]["Recut"] | components["schemas"]["CutAtMarks"] | components["schemas"]["AddCut"] | components["schemas"]["MoveCut"] | components["schemas"]["DeleteCuts"] | components["schemas"]["NameSlice"] | components["schemas"]["CutStretches"] | components["schemas"]["StretchesToPads"] | components["schemas"]["FitToPads"] | components["schemas"]["SplitByRole"] | components["schemas"]["RepeatBars"] | components["schemas"]["LiveCut"] | components["schemas"]["SlicesToPads"] | components["schemas"]["SetPads"] | components["schemas"]["ClearPads"] | components["schemas"]["MovePad"] | components["schemas"]["CopyPad"] | components["schemas"]["PlaySlice"] | components["schemas"]["SwitchSound"] | components["schemas"]["SetLayer"] | components["schemas"]["NamePage"] | components["schemas"]["CopyPage"] | components["schemas"]["AddToTray"] | components["schemas"]["TakeFromTray"] | components["schemas"]["TrayToPads"] | components["schemas"]["TakeFromShelf"] | components["schemas"]["AddPattern"] | components["schemas"]["SetPattern"] | components["schemas"]["RemovePattern"] | components["schemas"]["PutHits"] | components["schemas"]["RemoveHits"] | components["schemas"]["SetVelocity"] | components["schemas"]["OriginalRhythm"];
             /**
              * Gesture
              * @default null
@@ -925,6 +1206,81 @@ export interface components {
             /** Version */
             version: number;
         };
+        /** FactsBody */
+        FactsBody: {
+            /** Cuts */
+            cuts: string[];
+        };
+        /** FactsReply */
+        FactsReply: {
+            /** Facts */
+            facts: components["schemas"]["SliceFact"][];
+        };
+        /**
+         * Favourite
+         * @description A hit kept outside any pocket: its own audio, the settings of the pad that it was kept from, and whose record it is.
+         */
+        Favourite: {
+            /** Audio */
+            audio: string;
+            /** Channels */
+            channels: number;
+            /**
+             * @default {
+             *       "artist": "",
+             *       "cleared": null,
+             *       "rights": "",
+             *       "title": "",
+             *       "year": ""
+             *     }
+             */
+            credits?: components["schemas"]["Credits"];
+            /**
+             * Fade Out
+             * @description Fade before the end of the chop (ms)
+             * @default 0
+             */
+            fade_out?: number;
+            /** Frames */
+            frames: number;
+            /**
+             * Level
+             * @description Loudness of the pad (dB)
+             * @default 0
+             */
+            level?: number;
+            /** Name */
+            name: string;
+            /**
+             * Pitch
+             * @description Speed and pitch together, in semitones (st)
+             * @default 0
+             */
+            pitch?: number;
+            /**
+             * Play
+             * @default one-shot
+             * @enum {string}
+             */
+            play?: "one-shot" | "held";
+            /**
+             * Reverse
+             * @default false
+             */
+            reverse?: boolean;
+            /**
+             * Role
+             * @default null
+             */
+            role?: ("kick" | "snare" | "hat" | "perc" | "tonal" | "vocal") | null;
+            taken: components["schemas"]["Taken"];
+            /**
+             * Trim
+             * @description Level of the find wherever it sounds, to leave headroom (dB)
+             * @default 0
+             */
+            trim?: number;
+        };
         /**
          * FitReply
          * @description speed: times as fast; semitones: up, cents and all; null where find or pocket have no tempo or no key.
@@ -934,6 +1290,78 @@ export interface components {
             semitones: number | null;
             /** Speed */
             speed: number | null;
+        };
+        /**
+         * FitToPads
+         * @description Spread a find, or a stretch of it, over so many pads: in equal beats, or slices that follow each other joined into as
+         *     many chops of about one length.
+         */
+        FitToPads: {
+            /**
+             * Choke
+             * @default 1
+             */
+            choke?: number;
+            /**
+             * End
+             * @default null
+             */
+            end?: number | null;
+            /**
+             * First
+             * @description Left out: the next free ones
+             * @default null
+             */
+            first?: number | null;
+            /**
+             * How
+             * @default beats
+             * @enum {string}
+             */
+            how?: "beats" | "slices";
+            /**
+             * Pads
+             * @default 16
+             */
+            pads?: number;
+            /** Source */
+            source: string;
+            /**
+             * Start
+             * @default null
+             */
+            start?: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "fit_to_pads";
+        };
+        /**
+         * FoundSlice
+         * @description score: 0..1, how well it fits what was asked, when slices are ranked.
+         */
+        FoundSlice: {
+            /** Bright Hz */
+            bright_hz: number;
+            /** Cut */
+            cut: string;
+            /** End */
+            end: number;
+            /** Key */
+            key: number | null;
+            /** Level Db */
+            level_db: number | null;
+            /** Name */
+            name: string;
+            /** Role */
+            role: ("kick" | "snare" | "hat" | "perc" | "tonal" | "vocal") | null;
+            /** Score */
+            score: number | null;
+            /** Source */
+            source: string;
+            /** Start */
+            start: number;
         };
         /**
          * Grid
@@ -1001,8 +1429,23 @@ export interface components {
             transients: components["schemas"]["Transients"];
         };
         /**
+         * Held
+         * @description A slice in the tray: set aside for a kit.
+         */
+        Held: {
+            chop: components["schemas"]["Chop"];
+            /** Name */
+            name: string;
+            /**
+             * Role
+             * @default null
+             */
+            role?: ("kick" | "snare" | "hat" | "perc" | "tonal" | "vocal") | null;
+        };
+        /**
          * Hit
-         * @description One stroke. A pad has at most one at a beat, so (pad, beat) names it. length (beats) gates held pads.
+         * @description One stroke. A pad has at most one at a beat, so (pad, beat) names it. length (beats) gates held pads; take: which of
+         *     the pad's chops it plays, 0 for its own.
          */
         Hit: {
             /** Beat */
@@ -1014,6 +1457,11 @@ export interface components {
             length?: number | null;
             /** Pad */
             pad: number;
+            /**
+             * Take
+             * @default 0
+             */
+            take?: number;
             /**
              * Velocity
              * @default 100
@@ -1156,6 +1604,24 @@ export interface components {
             /** Related */
             related: boolean;
         };
+        /**
+         * Layer
+         * @description Another sound that plays with a pad's own.
+         */
+        Layer: {
+            chop: components["schemas"]["Chop"];
+            /**
+             * Level
+             * @description Loudness of the pad (dB)
+             * @default 0
+             */
+            level?: number;
+            /**
+             * Name
+             * @default
+             */
+            name?: string;
+        };
         /** LeaveFamily */
         LeaveFamily: {
             /** Source */
@@ -1185,6 +1651,52 @@ export interface components {
             choke: number;
             /** Release */
             release: number;
+        };
+        /**
+         * LiveCut
+         * @description Cut where a record was when a pad was pressed, and put the slice that begins there on that pad.
+         *
+         *     The cut goes to the nearest attack within a window of where the hand meant it: the press less the input's delay. A pad that
+         *     was cut live before takes the new place instead of its old one.
+         */
+        LiveCut: {
+            /**
+             * At
+             * @description Sample that was heard when the pad was pressed
+             */
+            at: number;
+            /**
+             * Choke
+             * @default 1
+             */
+            choke?: number;
+            /**
+             * Latency
+             * @description How late a press arrives after the hand meant it (ms)
+             * @default 0
+             */
+            latency?: number;
+            /** Pad */
+            pad: number;
+            /**
+             * Retake
+             * @description The pad was cut in this pass already: move its cut
+             * @default false
+             */
+            retake?: boolean;
+            /** Source */
+            source: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "live_cut";
+            /**
+             * Window
+             * @description How far from the press a live cut looks for an attack (ms)
+             * @default 90
+             */
+            window?: number;
         };
         /** Loop */
         Loop: {
@@ -1264,6 +1776,12 @@ export interface components {
             at: number;
             /** Cut */
             cut: string;
+            /**
+             * Snap
+             * @default off
+             * @enum {string}
+             */
+            snap?: "attack" | "quiet" | "grid" | "off";
             /** Source */
             source: string;
             /**
@@ -1324,6 +1842,24 @@ export interface components {
             version: number;
         };
         /**
+         * NamePage
+         * @description Name a page of pads, or let it go without.
+         */
+        NamePage: {
+            /**
+             * Name
+             * @default
+             */
+            name?: string;
+            /** Page */
+            page: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "name_page";
+        };
+        /**
          * NameSlice
          * @description Name a slice and say what it is; pads that play it take both on.
          */
@@ -1364,9 +1900,25 @@ export interface components {
             rate?: number;
         };
         /**
+         * NullReply
+         * @description bars: decibels of what is left beside the record, bar by bar; frames: samples compared.
+         */
+        NullReply: {
+            /** Bars */
+            bars: number[];
+            /** Frames */
+            frames: number;
+            /** Source */
+            source: string;
+            /** Start */
+            start: number;
+            /** Total */
+            total: number;
+        };
+        /**
          * Origin
          * @description Where a source came from. rate and channels are the file's own; notes say what was found wrong with it; bpm and marks
-         *     are what its tags say.
+         *     are what its tags say; taken: the record that it is a stretch of.
          */
         Origin: {
             /**
@@ -1409,6 +1961,8 @@ export interface components {
              * @default 44100
              */
             rate?: number;
+            /** @default null */
+            taken?: components["schemas"]["Taken"] | null;
         };
         /**
          * OriginalRhythm
@@ -1447,7 +2001,11 @@ export interface components {
              */
             type: "original_rhythm";
         };
-        /** Pad */
+        /**
+         * Pad
+         * @description takes: further chops of the same drum, which hits may play instead of its own; layers: what sounds along with it;
+         *     locked: no slice takes its place.
+         */
         Pad: {
             /**
              * Choke
@@ -1463,11 +2021,21 @@ export interface components {
              */
             fade_out?: number;
             /**
+             * Layers
+             * @default []
+             */
+            layers?: components["schemas"]["Layer"][];
+            /**
              * Level
              * @description Loudness of the pad (dB)
              * @default 0
              */
             level?: number;
+            /**
+             * Locked
+             * @default false
+             */
+            locked?: boolean;
             /** Name */
             name: string;
             /**
@@ -1492,6 +2060,11 @@ export interface components {
              * @default null
              */
             role?: ("kick" | "snare" | "hat" | "perc" | "tonal" | "vocal") | null;
+            /**
+             * Takes
+             * @default []
+             */
+            takes?: components["schemas"]["Chop"][];
         };
         /**
          * Parameter
@@ -1557,6 +2130,8 @@ export interface components {
             id: string;
             /** Name */
             name: string;
+            /** @default null */
+            played?: components["schemas"]["Played"] | null;
             /**
              * Swing
              * @description Share of a pair of steps that the first one takes (%)
@@ -1591,8 +2166,40 @@ export interface components {
             pad: number;
         };
         /**
+         * PlaySlice
+         * @description Another slice under a pad, its settings kept. Its name and role come along, unless the pad was named by hand.
+         */
+        PlaySlice: {
+            /** Cut */
+            cut: string;
+            /** Pad */
+            pad: number;
+            /** Source */
+            source: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "play_slice";
+        };
+        /**
+         * Played
+         * @description The stretch of a source whose rhythm a pattern was taken from, in samples, and the tempo it had there.
+         */
+        Played: {
+            /** Bpm */
+            bpm: number;
+            /** End */
+            end: number;
+            /** Source */
+            source: string;
+            /** Start */
+            start: number;
+        };
+        /**
          * Pocket
-         * @description sources, pads and patterns are records by id (pads by index: page * 16 + place); dicts keep the order of making.
+         * @description pages: names of pages of pads, by number from 0; tray: slices set aside. sources, pads and patterns are records by id
+         *     (pads by index: page * 16 + place); dicts keep the order of making.
          */
         Pocket: {
             /**
@@ -1631,6 +2238,13 @@ export interface components {
                 [key: string]: components["schemas"]["Pad"];
             };
             /**
+             * Pages
+             * @default {}
+             */
+            pages?: {
+                [key: string]: string;
+            };
+            /**
              * Patterns
              * @default {}
              */
@@ -1655,6 +2269,11 @@ export interface components {
              * @default 94
              */
             tempo?: number;
+            /**
+             * Tray
+             * @default []
+             */
+            tray?: components["schemas"]["Held"][];
         };
         /** PocketEntry */
         PocketEntry: {
@@ -1682,6 +2301,25 @@ export interface components {
             /** Version */
             version: number;
         };
+        /** PreviewBody */
+        PreviewBody: {
+            cutting: components["schemas"]["Cutting"];
+            /**
+             * End
+             * @default null
+             */
+            end?: number | null;
+            /**
+             * Keep Hand
+             * @default true
+             */
+            keep_hand?: boolean;
+            /**
+             * Start
+             * @default null
+             */
+            start?: number | null;
+        };
         /**
          * Problem
          * @description An error. message is for the musician; code is for the program.
@@ -1706,6 +2344,35 @@ export interface components {
              * @enum {string}
              */
             type: "put_hits";
+        };
+        /**
+         * Recut
+         * @description Cut by a policy, all of a find or a stretch of it. Cuts moved, added or named by hand stay, unless keep_hand is off.
+         */
+        Recut: {
+            cutting: components["schemas"]["Cutting"];
+            /**
+             * End
+             * @default null
+             */
+            end?: number | null;
+            /**
+             * Keep Hand
+             * @default true
+             */
+            keep_hand?: boolean;
+            /** Source */
+            source: string;
+            /**
+             * Start
+             * @default null
+             */
+            start?: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "recut";
         };
         /** RemoveHits */
         RemoveHits: {
@@ -1759,6 +2426,132 @@ export interface components {
              * @enum {string}
              */
             type: "rename_source";
+        };
+        /**
+         * RepeatBars
+         * @description A stretch of a find as one chop that a pattern plays again and again, without a gap, at its own tempo.
+         */
+        RepeatBars: {
+            /**
+             * Beats
+             * @description Quarter notes in the stretch
+             */
+            beats: number;
+            /** End */
+            end: number;
+            /** Source */
+            source: string;
+            /** Start */
+            start: number;
+            /**
+             * Take Tempo
+             * @default true
+             */
+            take_tempo?: boolean;
+            /** Times */
+            times: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "repeat_bars";
+        };
+        /**
+         * RepeatSpan
+         * @description residue_db: what is left of the stretch there when the first is taken away.
+         */
+        RepeatSpan: {
+            /** At */
+            at: number;
+            /** Residue Db */
+            residue_db: number;
+            /** Same */
+            same: boolean;
+        };
+        /** RepeatsReply */
+        RepeatsReply: {
+            /** Repeats */
+            repeats: components["schemas"]["RepeatSpan"][];
+            /**
+             * Same Db
+             * @default -30
+             */
+            same_db?: number;
+        };
+        /**
+         * SearchBody
+         * @description What to look for among the slices of all finds. near: a slice (source, cut) to rank them by.
+         */
+        SearchBody: {
+            /**
+             * Bright
+             * @default any
+             * @enum {string}
+             */
+            bright?: "any" | "dark" | "middle" | "bright";
+            /**
+             * Fastest
+             * @default null
+             */
+            fastest?: number | null;
+            /**
+             * Longest
+             * @description Seconds
+             * @default 600
+             */
+            longest?: number;
+            /**
+             * Near
+             * @default null
+             */
+            near?: [
+                string,
+                string
+            ] | null;
+            /**
+             * Rank
+             * @default like
+             * @enum {string}
+             */
+            rank?: "like" | "completes";
+            /**
+             * Roles
+             * @default []
+             */
+            roles?: ("kick" | "snare" | "hat" | "perc" | "tonal" | "vocal")[];
+            /**
+             * Shortest
+             * @description Seconds
+             * @default 0
+             */
+            shortest?: number;
+            /**
+             * Slowest
+             * @description BPM of the find
+             * @default null
+             */
+            slowest?: number | null;
+            /**
+             * Text
+             * @default
+             */
+            text?: string;
+            /**
+             * Tonic
+             * @description Pitch class of the slice
+             * @default null
+             */
+            tonic?: number | null;
+        };
+        /**
+         * SearchReply
+         * @description total: how many there are, of which the first are given.
+         */
+        SearchReply: {
+            /** Slices */
+            slices: components["schemas"]["FoundSlice"][];
+            /** Total */
+            total: number;
         };
         /**
          * Segment
@@ -1874,6 +2667,32 @@ export interface components {
             type: "set_key";
         };
         /**
+         * SetLayer
+         * @description The level of a pad's layer, or take it off.
+         */
+        SetLayer: {
+            /** Layer */
+            layer: number;
+            /**
+             * Level
+             * @description Loudness of the pad (dB)
+             * @default null
+             */
+            level?: number | null;
+            /** Pad */
+            pad: number;
+            /**
+             * Remove
+             * @default false
+             */
+            remove?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "set_layer";
+        };
+        /**
          * SetPads
          * @description Change settings of one or several pads; what is left out stays as it is on each.
          */
@@ -1895,6 +2714,11 @@ export interface components {
              * @default null
              */
             level?: number | null;
+            /**
+             * Locked
+             * @default null
+             */
+            locked?: boolean | null;
             /**
              * Name
              * @default null
@@ -2031,10 +2855,81 @@ export interface components {
             /** Velocity */
             velocity: number;
         };
+        /** ShelfBody */
+        ShelfBody: {
+            /** Pads */
+            pads: number[];
+        };
+        /** ShelfEntry */
+        ShelfEntry: {
+            favourite: components["schemas"]["Favourite"];
+            /** Id */
+            id: string;
+        };
+        /**
+         * ShelfList
+         * @description Newest first.
+         */
+        ShelfList: {
+            /** Shelf */
+            shelf: components["schemas"]["ShelfEntry"][];
+        };
+        /**
+         * SliceFact
+         * @description level_db: dBFS; key: nearest MIDI note of a clear pitch, cents over it; bright_hz: centroid of the spectrum; clean:
+         *     0..1, the share of the sound that is the drum itself.
+         */
+        SliceFact: {
+            /** Bright Hz */
+            bright_hz: number;
+            /** Cents */
+            cents: number | null;
+            /** Clean */
+            clean: number | null;
+            /** Cut */
+            cut: string;
+            /** Key */
+            key: number | null;
+            /** Level Db */
+            level_db: number | null;
+        };
+        /**
+         * SliceRef
+         * @description A slice of a source, or a stretch of it that is none. The name and role of a stretch go with it.
+         */
+        SliceRef: {
+            /**
+             * Cut
+             * @default null
+             */
+            cut?: string | null;
+            /**
+             * End
+             * @default null
+             */
+            end?: number | null;
+            /**
+             * Name
+             * @default
+             */
+            name?: string;
+            /**
+             * Role
+             * @default null
+             */
+            role?: ("kick" | "snare" | "hat" | "perc" | "tonal" | "vocal") | null;
+            /** Source */
+            source: string;
+            /**
+             * Start
+             * @default null
+             */
+            start?: number | null;
+        };
         /**
          * SlicesToPads
-         * @description Put slices on pads, one each, in order. Without `first`, on the next free pads. Without `cuts`, all slices that are
-         *     on no pad yet.
+         * @description Put slices on pads, one each, in order: on the next free pads, from `first` on, or on the pads given. What is there
+         *     is replaced, or gets them as layers. Without `cuts`, all slices that are on no pad yet.
          */
         SlicesToPads: {
             /**
@@ -2054,6 +2949,18 @@ export interface components {
              * @default null
              */
             first?: number | null;
+            /**
+             * Layer
+             * @description Let them sound along with what is on those pads
+             * @default false
+             */
+            layer?: boolean;
+            /**
+             * Pads
+             * @description Pads to put them on, as many as there are
+             * @default []
+             */
+            pads?: number[];
             /** Source */
             source: string;
             /**
@@ -2074,7 +2981,10 @@ export interface components {
                 [key: string]: components["schemas"]["Voice"];
             };
         };
-        /** Source */
+        /**
+         * Source
+         * @description cuts: of the whole family, when it is the root of one; kin have none of their own (see core/chop/kin).
+         */
         Source: {
             /** Audio */
             audio: string;
@@ -2095,6 +3005,22 @@ export interface components {
              * @default []
              */
             cuts?: components["schemas"]["Cut"][];
+            /**
+             * @default {
+             *       "align": "beats",
+             *       "by": "transients",
+             *       "offset": 0,
+             *       "other": null,
+             *       "parts": 16,
+             *       "phrase": "whole",
+             *       "roles": [],
+             *       "sensitivity": 50,
+             *       "shortest": 0,
+             *       "snap": "off",
+             *       "step": 1
+             *     }
+             */
+            cutting?: components["schemas"]["Cutting"];
             /** Frames */
             frames: number;
             /** @default null */
@@ -2114,22 +3040,45 @@ export interface components {
              *       "lossy": false,
              *       "marks": [],
              *       "notes": [],
-             *       "rate": 44100
+             *       "rate": 44100,
+             *       "taken": null
              *     }
              */
             origin?: components["schemas"]["Origin"];
-            /**
-             * Sensitivity
-             * @description How slight a transient may be to be cut (%)
-             * @default 50
-             */
-            sensitivity?: number;
             /**
              * Trim
              * @description Level of the find wherever it sounds, to leave headroom (dB)
              * @default 0
              */
             trim?: number;
+        };
+        /**
+         * SplitByRole
+         * @description One pad for each drum of a sliced loop, with every chop of it as a take, and a pattern that plays each at its own time.
+         */
+        SplitByRole: {
+            /**
+             * End
+             * @default null
+             */
+            end?: number | null;
+            /** Source */
+            source: string;
+            /**
+             * Start
+             * @default null
+             */
+            start?: number | null;
+            /**
+             * Take Tempo
+             * @default true
+             */
+            take_tempo?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "split_by_role";
         };
         /**
          * StaleProblem
@@ -2204,6 +3153,21 @@ export interface components {
             hum: components["schemas"]["HumReply"] | null;
         };
         /**
+         * SwitchSound
+         * @description Let pads play the same slices of another source of their family: the mix, a stem, a cleaned copy.
+         */
+        SwitchSound: {
+            /** Pads */
+            pads: number[];
+            /** Source */
+            source: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "switch_sound";
+        };
+        /**
          * Take
          * @description frames: how many are on disk.
          */
@@ -2212,6 +3176,37 @@ export interface components {
             frames: number;
             /** Id */
             id: string;
+        };
+        /**
+         * TakeFromShelf
+         * @description Put a favourite on a pad. Its sound becomes a find of the pocket, unless it is one already.
+         */
+        TakeFromShelf: {
+            favourite: components["schemas"]["Favourite"];
+            /**
+             * First
+             * @description Left out: the next free pad
+             * @default null
+             */
+            first?: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "take_from_shelf";
+        };
+        /**
+         * TakeFromTray
+         * @description Take slices out of the tray, by their places in it.
+         */
+        TakeFromTray: {
+            /** Places */
+            places: number[];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "take_from_tray";
         };
         /**
          * TakeTempo
@@ -2230,6 +3225,18 @@ export interface components {
              * @enum {string}
              */
             type: "take_tempo";
+        };
+        /**
+         * Taken
+         * @description The stretch of a record that a source is, in samples of that record.
+         */
+        Taken: {
+            /** End */
+            end: number;
+            /** Record */
+            record: string;
+            /** Start */
+            start: number;
         };
         /**
          * TapTempo
@@ -2284,6 +3291,43 @@ export interface components {
             roles: ("kick" | "snare" | "hat" | "perc" | "tonal" | "vocal")[][];
             /** Strength */
             strength: number[];
+        };
+        /**
+         * TrayToPads
+         * @description Put what is in the tray on pads, one each, in order; the tray is empty then, unless it is kept.
+         */
+        TrayToPads: {
+            /**
+             * First
+             * @default null
+             */
+            first?: number | null;
+            /**
+             * Keep
+             * @default false
+             */
+            keep?: boolean;
+            /**
+             * Layer
+             * @default false
+             */
+            layer?: boolean;
+            /**
+             * Pads
+             * @default []
+             */
+            pads?: number[];
+            /**
+             * Places
+             * @description Left out: all of it
+             * @default null
+             */
+            places?: number[] | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "tray_to_pads";
         };
         /** ValidationErrorModel */
         ValidationErrorModel: {
@@ -2573,6 +3617,48 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PitchReply"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    chop_stretch_repeats_audio__audio__repeats__int_start___int_end__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                audio: string;
+                start: number;
+                end: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RepeatsReply"];
                 };
             };
             /** @description Not Found */
@@ -3009,6 +4095,96 @@ export interface operations {
             };
         };
     };
+    chop_preview_cuts_pockets__pocket__finds__source__cuts_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pocket: string;
+                source: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PreviewBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CutPreview"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    chop_slice_facts_pockets__pocket__finds__source__facts_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pocket: string;
+                source: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FactsBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FactsReply"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     finds_import_audio_pockets__pocket__imports_post: {
         parameters: {
             query?: {
@@ -3110,6 +4286,79 @@ export interface operations {
             };
         };
     };
+    chop_null_of_pockets__pocket__null__pattern__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pocket: string;
+                pattern: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NullReply"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    chop_null_sound_pockets__pocket__null__pattern__sound_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pocket: string;
+                pattern: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     pockets_redo_pockets__pocket__redo_post: {
         parameters: {
             query?: never;
@@ -3150,6 +4399,94 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StaleProblem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    shelf_keep_pockets__pocket__shelf_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pocket: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShelfBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShelfList"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    chop_search_slices_pockets__pocket__slices_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pocket: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SearchBody"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SearchReply"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
                 };
             };
             /** @description Unprocessable Entity */
@@ -3587,6 +4924,66 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    shelf_shelf_shelf_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShelfList"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
+                };
+            };
+        };
+    };
+    shelf_remove_shelf__favourite__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                favourite: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShelfList"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ValidationErrorModel"][];
                 };
             };
         };

@@ -8,17 +8,30 @@ type Schemas = components["schemas"];
 type Record_<T> = { [key: string]: T };
 
 export type Hit = Required<Schemas["Hit"]>;
-export type Pad = Required<Schemas["Pad"]>;
+export type Chop = Required<Schemas["Chop"]>;
+export type Pad = Required<Omit<Schemas["Pad"], "chop" | "takes" | "layers">> & { chop: Chop; takes: Chop[]; layers: (Required<Omit<Schemas["Layer"], "chop">> & { chop: Chop })[] };
 export type Cut = Required<Schemas["Cut"]>;
 export type Pattern = Required<Omit<Schemas["Pattern"], "hits">> & { hits: Hit[] };
-export type Source = Required<Omit<Schemas["Source"], "cuts" | "origin" | "grid" | "credits" | "kin">> & {
+export type Cutting = Required<Schemas["Cutting"]>;
+export type Snap = Cutting["snap"];
+export type Policy = Cutting["by"];
+export type Held = Required<Omit<Schemas["Held"], "chop">> & { chop: Chop };
+export type SliceFact = Schemas["SliceFact"];
+export type FoundSlice = Schemas["FoundSlice"];
+export type SearchReply = Schemas["SearchReply"];
+export type SearchBody = Schemas["SearchBody"];
+export type Favourite = Schemas["Favourite"];
+export type Source = Required<Omit<Schemas["Source"], "cuts" | "origin" | "grid" | "credits" | "kin" | "cutting">> & {
+  cutting: Cutting;
   cuts: Cut[];
   origin: Required<Omit<Schemas["Origin"], "marks">> & { marks: Required<Schemas["Mark"]>[] };
   credits: Required<Schemas["Credits"]>;
   grid: Required<Schemas["Grid"]> | null;
   kin: Required<Schemas["Kin"]> | null;
 };
-export type Pocket = Required<Omit<Schemas["Pocket"], "sources" | "pads" | "patterns" | "key">> & {
+export type Pocket = Required<Omit<Schemas["Pocket"], "sources" | "pads" | "patterns" | "key" | "tray" | "pages">> & {
+  tray: Held[];
+  pages: Record_<string>;
   key: Schemas["Key"] | null;
   sources: Record_<Source>;
   pads: Record_<Pad>;

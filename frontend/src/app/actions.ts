@@ -1,5 +1,5 @@
 /** What buttons and keys both do. */
-import type { Edit, Source } from "../api/types";
+import type { Edit, Hearing, Source } from "../api/types";
 import { loopPlayer, useLoop } from "../audio/loop";
 import { previewPlayer, usePreview } from "../audio/preview";
 import { tapePlayer, useTape } from "../audio/tape";
@@ -9,6 +9,7 @@ import { revealing, whole, zoomed } from "../wave/viewport";
 import { edit, reloadSounds } from "./edits";
 import { usePocket } from "./pocket";
 import { fits, playFitted } from "./fitting";
+import { sliceOrder } from "./sliceOrder";
 import { toast } from "./toasts";
 import { useView } from "./view";
 
@@ -91,11 +92,23 @@ export function playSlice(source: Source, cut: string): void {
   voices.audition(source.audio, at, end, source.trim).catch((error: Error) => toast({ title: "That slice cannot be played", text: error.message, tone: "error" }));
 }
 
-export function chooseSlice(source: Source, cut: string, add: boolean): void {
+/** Choose a slice and play it. how: it alone; also, or no more; all from the last one chosen to it, as the table lists them. */
+export function chooseSlice(source: Source, cut: string, how: "one" | "toggle" | "range"): void {
   const view = useView.getState();
-  const cuts = add ? (view.cuts.includes(cut) ? view.cuts.filter((c) => c !== cut) : [...view.cuts, cut]) : [cut];
+  const listed = slicesListed(source);
+  const from = listed.indexOf(view.cuts.at(-1) ?? "");
+  const to = listed.indexOf(cut);
+  let cuts = [cut];
+  if (how === "toggle") cuts = view.cuts.includes(cut) ? view.cuts.filter((c) => c !== cut) : [...view.cuts, cut];
+  else if (how === "range" && from >= 0 && to >= 0) cuts = [...new Set([...view.cuts, ...listed.slice(Math.min(from, to), Math.max(from, to) + 1).filter((c) => c !== cut), cut])];
   view.look({ cuts });
   playSlice(source, cut);
+}
+
+/** Cut ids as the table lists them, or in the order of the record. */
+function slicesListed(source: Source): string[] {
+  const listed = sliceOrder(source.id);
+  return listed.length ? listed : source.cuts.map((c) => c.id);
 }
 
 /** Choose and play the slice before or after the one chosen. */
@@ -103,28 +116,46 @@ export function stepSlice(way: 1 | -1): void {
   const source = currentSource();
   if (!source?.cuts.length) return;
   const view = useView.getState();
-  const at = source.cuts.findIndex((c) => c.id === view.cuts[view.cuts.length - 1]);
-  const next = at < 0 ? (way > 0 ? 0 : source.cuts.length - 1) : Math.min(source.cuts.length - 1, Math.max(0, at + way));
-  const cut = source.cuts[next];
+  const listed = slicesListed(source);
+  const at = listed.indexOf(view.cuts.at(-1) ?? "");
+  const id = listed[at < 0 ? (way > 0 ? 0 : listed.length - 1) : Math.min(listed.length - 1, Math.max(0, at + way))];
+  const place = source.cuts.findIndex((c) => c.id === id);
+  const cut = source.cuts[place];
   if (!cut) return;
   view.look({ cuts: [cut.id] });
   const span = view.windows[source.id] ?? whole(source.frames);
-  view.setWindow(source.id, revealing(span, cut.at, source.cuts[next + 1]?.at ?? source.frames, source.frames));
+  view.setWindow(source.id, revealing(span, cut.at, source.cuts[place + 1]?.at ?? source.frames, source.frames));
   playSlice(source, cut.id);
 }
 
-export function nudgeCut(samples: number, gesture: string | null): void {
+export type Edge = "start" | "end";
+
+/** The cut at an edge of the one slice that is chosen; none for the end of the last slice. */
+function edgeCut(source: Source | null, edge: Edge): Source["cuts"][number] | undefined {
+  const at = source ? source.cuts.findIndex((c) => c.id === useView.getState().cuts[0]) : -1;
+  return at < 0 ? undefined : source?.cuts[edge === "start" ? at : at + 1];
+}
+
+export function nudgeCut(samples: number, gesture: string | null, edge: Edge = "start"): void {
   const source = currentSource();
-  const id = useView.getState().cuts[0];
-  const cut = source?.cuts.find((c) => c.id === id);
+  const cut = edgeCut(source, edge);
   if (source && cut) void edit({ type: "move_cut", source: source.id, cut: cut.id, at: Math.max(0, cut.at + samples) }, gesture);
+}
+
+/** Move an edge of the chosen slice to the transient before or after it. */
+export function edgeToTransient(way: 1 | -1, edge: Edge, hearing: Hearing | undefined): void {
+  const source = currentSource();
+  const cut = edgeCut(source, edge);
+  const places = hearing?.transients.at.filter((_, i) => (hearing.transients.strength[i] ?? 0) >= 0.3) ?? [];
+  const next = cut && (way > 0 ? places.find((at) => at > cut.at + 1) : places.findLast((at) => at < cut.at - 1));
+  if (source && cut && next !== undefined) void edit({ type: "move_cut", source: source.id, cut: cut.id, at: next });
 }
 
 export function cutHere(): void {
   const source = currentSource();
   if (!source) return;
   const playing = useTape.getState().playing === source.audio;
-  void edit({ type: "add_cut", source: source.id, at: Math.round(playing ? tapePlayer.place() : useView.getState().cursor) });
+  void edit({ type: "add_cut", source: source.id, at: Math.round(playing ? tapePlayer.place() : useView.getState().cursor), snap: useView.getState().snap });
 }
 
 export function deleteCuts(): void {
@@ -144,16 +175,18 @@ export async function slicesToPads(all: boolean): Promise<void> {
 }
 
 /** Make an edit that fills pads, then show them and say where they are. what: one of what goes there. */
-export async function ontoPads(change: Edit, what: string): Promise<void> {
+export async function ontoPads(change: Edit, what: string): Promise<boolean> {
   const before = new Set(Object.keys(usePocket.getState().open?.pocket.pads ?? {}));
-  if (!(await edit(change))) return;
+  if (!(await edit(change))) return false;
   const added = Object.keys(usePocket.getState().open?.pocket.pads ?? {})
     .filter((pad) => !before.has(pad))
     .map(Number);
+  if (!added.length) return true;
   const first = Math.min(...added);
   useView.getState().look({ page: Math.floor(first / 16), pads: [first] });
   const pages = new Set(added.map((pad) => Math.floor(pad / 16) + 1));
   toast({ title: `${added.length} ${added.length === 1 ? what : `${what}s`} on page ${[...pages].join(", ")}`, tone: "note" });
+  return true;
 }
 
 export async function originalRhythm(): Promise<void> {

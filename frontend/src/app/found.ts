@@ -82,7 +82,7 @@ export function replay(): void {
   if (source && found) choose(source, found.kind, found.index);
 }
 
-export function toPads(source: Source, some: Found[]): Promise<void> {
+export function toPads(source: Source, some: Found[]): Promise<boolean> {
   return ontoPads({ type: "stretches_to_pads", source: source.id, stretches: some }, "sound");
 }
 

@@ -2,7 +2,10 @@
 import { voices } from "../audio/voices";
 import { newGesture } from "../design/NumberField";
 import { PAD_CODES, PAGE } from "../pads/keys";
+import { pressPad } from "../pads/press";
 import * as actions from "./actions";
+import { chosenIntoTray, stepLike, stepPad } from "./chopping";
+import { cutNow, leaveCutting, useCutting } from "./cutting";
 import * as found from "./found";
 import { redo, undo } from "./edits";
 import { usePocket } from "./pocket";
@@ -35,7 +38,7 @@ function nudge(event: KeyboardEvent): void {
   if (now > nudging.until) nudging.gesture = newGesture();
   nudging.until = now + 800;
   const step = event.altKey ? 1 : Math.round((event.shiftKey ? 0.01 : 0.001) * 44100);
-  actions.nudgeCut(event.key === "ArrowLeft" ? -step : step, nudging.gesture);
+  actions.nudgeCut(event.key === "ArrowLeft" ? -step : step, nudging.gesture, event.ctrlKey || event.metaKey ? "end" : "start");
 }
 
 export const BINDINGS: Binding[] = [
@@ -46,16 +49,21 @@ export const BINDINGS: Binding[] = [
     run: () => (useView.getState().station === "rhythm" ? actions.togglePattern() : actions.toggleSource()),
   },
   { keys: "Shift Space", does: "Play or stop the pattern, anywhere", match: (e) => e.code === "Space" && e.shiftKey, run: actions.togglePattern },
-  { keys: "Esc", does: "Silence, and let go of what is chosen", match: key("Escape"), run: () => (actions.stopAll(), look({ cuts: [], selection: null })) },
+  { keys: "Esc", does: "Silence, and let go of what is chosen", match: key("Escape"), run: letGoOfAll },
   { keys: "Ctrl Z", does: "Undo", match: command("z", false), run: undo },
   { keys: "Ctrl Shift Z", does: "Redo", match: (e) => command("z", true)(e) || command("y", false)(e), run: redo },
   { keys: "Page up, Page down", does: "Page of pads", match: (e) => key("PageUp")(e) || key("PageDown")(e), run: (e) => page(e.key === "PageUp" ? -1 : 1) },
   { keys: "F1, F2, F3", does: "Listen, Chop, Rhythm", match: (e) => ["F1", "F2", "F3"].includes(e.key), run: (e) => look({ station: (["listen", "chop", "rhythm"] as const)[Number(e.key[1]) - 1] }) },
   { keys: ", .", does: "Slice before, slice after: choose and play", match: (e) => plain(e) && (e.key === "," || e.key === "."), run: (e) => actions.stepSlice(e.key === "," ? -1 : 1), where: ["chop"] },
-  { keys: "Enter", does: "Play the chosen slice", match: key("Enter"), run: () => replay(), where: ["chop"] },
-  { keys: "← →", does: "Move the chosen cut by 1 ms; with Shift 10 ms, with Alt one sample", match: (e) => !e.ctrlKey && !e.metaKey && (e.key === "ArrowLeft" || e.key === "ArrowRight"), run: nudge, where: ["chop"] },
+  { keys: "Enter", does: "Play the chosen slice", match: (e) => key("Enter")(e) && !e.shiftKey, run: () => replay(), where: ["chop"] },
+  { keys: "← →", does: "Move the start of the chosen slice by 1 ms; with Ctrl its end; with Shift 10 ms, with Alt one sample", match: (e) => (e.key === "ArrowLeft" || e.key === "ArrowRight"), run: nudge, where: ["chop"] },
   { keys: "N", does: "New cut at the playhead or cursor", match: key("n"), run: actions.cutHere, where: ["chop"] },
   { keys: "Delete", does: "Take the chosen cuts away", match: (e) => key("Delete")(e) || key("Backspace")(e), run: actions.deleteCuts, where: ["chop"] },
+  { keys: "Shift Enter", does: "Cut as shown", match: (e) => e.shiftKey && e.key === "Enter", run: () => void cutNow(), where: ["chop"] },
+  { keys: "T", does: "Set the chosen slices aside in the tray", match: key("t"), run: chosenIntoTray, where: ["chop"] },
+  { keys: "J", does: "Cut live with the pads, on or off", match: key("j"), run: () => look({ live: !useView.getState().live }), where: ["chop"] },
+  { keys: "U", does: "Let the chosen pad play what sounds like it; with Shift back again", match: (e) => plain(e) && e.key.toLowerCase() === "u", run: (e) => chosenPad((pad) => void stepLike(pad, e.shiftKey ? -1 : 1)) },
+  { keys: "Y", does: "Let the chosen pad play the next slice of its find; with Shift the one before", match: (e) => plain(e) && e.key.toLowerCase() === "y", run: (e) => chosenPad((pad) => stepPad(pad, e.shiftKey ? -1 : 1)) },
   { keys: "P", does: "Put the chosen slices on pads", match: key("p"), run: () => void actions.slicesToPads(false), where: ["chop"] },
   { keys: ", .", does: "Loop or hit before, after, among those found: choose and play", match: (e) => plain(e) && (e.key === "," || e.key === "."), run: (e) => found.step(e.key === "," ? -1 : 1), where: ["listen"] },
   { keys: "Enter", does: "Play the loop or hit again", match: key("Enter"), run: found.replay, where: ["listen"] },
@@ -69,6 +77,18 @@ export const BINDINGS: Binding[] = [
   { keys: "0", does: "Show the selection, or all", match: key("0"), run: actions.zoomToSelection, where: wave },
   { keys: "?", does: "This sheet", match: (e) => e.key === "?", run: () => look({ help: !useView.getState().help }) },
 ];
+
+/** What is being tried goes first; then sound, and what is chosen. */
+function letGoOfAll(): void {
+  if (useCutting.getState().trying) return leaveCutting();
+  actions.stopAll();
+  look({ cuts: [], selection: null });
+}
+
+function chosenPad(run: (pad: number) => void): void {
+  const pad = useView.getState().pads[0];
+  if (pad !== undefined && usePocket.getState().open?.pocket.pads[pad]) run(pad);
+}
 
 function replay(): void {
   const source = actions.currentSource();
@@ -101,7 +121,7 @@ export function listenToKeys(): () => void {
       if (event.repeat || held.has(event.code)) return;
       const pad = useView.getState().page * PAGE + place;
       held.set(event.code, pad);
-      voices.press(pad);
+      pressPad(pad, 127, event.timeStamp);
       if (usePocket.getState().open?.pocket.pads[pad]) look({ pads: [pad] });
       return;
     }

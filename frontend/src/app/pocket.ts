@@ -1,7 +1,7 @@
 /** The open pocket as the server last told it. Only replies change it; the front end keeps no rules of its own. */
 import { create } from "zustand";
 
-import type { EditReply, Pocket, PocketState, Sounds } from "../api/types";
+import type { EditReply, Pocket, PocketState, Sounds, Source } from "../api/types";
 
 export interface Open {
   id: string;
@@ -31,10 +31,27 @@ function patched<T>(records: Record<string, T>, changes: Record<string, T | null
   return next;
 }
 
+/** Kin as they are shown: with the cuts of their family's root, each where it lies in them. What did not change stays the same. */
+function withSharedCuts(before: Record<string, Source>, now: Record<string, Source>): Record<string, Source> {
+  const next = { ...now };
+  for (const source of Object.values(now)) {
+    const root = source.kin ? now[source.kin.root] : undefined;
+    if (!root || !source.kin) continue;
+    const old = before[source.id];
+    if (old === source && before[root.id] === root) continue;
+    const offset = source.kin.offset;
+    const cuts = root.cuts.map((cut) => (offset ? { ...cut, at: cut.at - offset } : cut)).filter((cut) => cut.at >= 0 && cut.at < source.frames);
+    next[source.id] = { ...source, cuts };
+  }
+  return next;
+}
+
 export const usePocket = create<Store>((set, get) => ({
   open: null,
   setState: (state) =>
-    set((s) => ({ open: { ...state, sounds: s.open?.id === state.id ? s.open.sounds : null } })),
+    set((s) => ({
+      open: { ...state, pocket: { ...state.pocket, sources: withSharedCuts({}, state.pocket.sources) }, sounds: s.open?.id === state.id ? s.open.sounds : null },
+    })),
   setSounds: (sounds) => set((s) => (s.open ? { open: { ...s.open, sounds } } : {})),
   /** Lay the changes of a reply over the state; false when they start from another state than ours. */
   applyReply: (reply) => {
@@ -44,7 +61,7 @@ export const usePocket = create<Store>((set, get) => ({
     const pocket: Pocket = {
       ...open.pocket,
       ...changes.fields,
-      sources: patched(open.pocket.sources, changes.sources),
+      sources: withSharedCuts(open.pocket.sources, patched(open.pocket.sources, changes.sources)),
       pads: patched(open.pocket.pads, changes.pads),
       patterns: patched(open.pocket.patterns, changes.patterns),
     };

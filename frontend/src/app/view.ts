@@ -2,10 +2,11 @@
 import { create } from "zustand";
 import { persist } from "zustand/middleware";
 
-import type { Cleaning } from "../api/types";
+import type { Cleaning, Snap } from "../api/types";
 
 export type Station = "listen" | "chop" | "rhythm";
 export type ListenPanel = "tempo" | "worth" | "clean";
+export type ChopPanel = "slices" | "search" | "tray" | "proof";
 export type FoundKind = "loop" | "kick" | "snare" | "hat";
 
 export interface Span {
@@ -33,8 +34,17 @@ interface View {
   click: boolean;
   clickLevel: number | null;
   help: boolean;
-  /** Which part of the desk under the wave is open in Listen. */
+  /** Which part of the desk under the wave is open in Listen, and in Chop. */
   panel: ListenPanel;
+  chopPanel: ChopPanel;
+  /** Where cuts made or moved by hand go. */
+  snap: Snap;
+  /** Presses of free pads cut the find that plays; how far a cut may go to an attack, and how late presses arrive (ms). */
+  live: boolean;
+  catchMs: number | null;
+  delayMs: number | null;
+  /** The pad controller that stands in for a device is open. */
+  controller: boolean;
   /** What is to be taken out of each find, in Cleaning. */
   cleaning: Record<string, Cleaning>;
   /** What is chosen among the loops and hits that were found: a place in its list. */
@@ -67,6 +77,12 @@ const START: View = {
   clickLevel: null,
   help: false,
   panel: "tempo",
+  chopPanel: "slices",
+  snap: "attack",
+  live: false,
+  catchMs: null,
+  delayMs: null,
+  controller: false,
   cleaning: {},
   found: null,
   step: null,
@@ -83,7 +99,7 @@ export const useView = create<View & Actions>()(
     }),
     {
       name: "grain-pocket-view",
-      partialize: (view) => ({ ...view, help: false, step: null, found: null }),
+      partialize: (view) => ({ ...view, help: false, step: null, found: null, live: false }),
     },
   ),
 );

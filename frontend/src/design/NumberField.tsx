@@ -41,6 +41,8 @@ export function NumberField({ parameter, value, onChange, label, className = "",
   function commit() {
     const text = input.current?.value;
     if (typed === null || text === undefined || done.current) return;
+    // Shown rounded, it is not to be rounded by a look at it.
+    if (text === fixed(shown, parameter.digits)) return setTyped(null);
     // Enter commits and then takes the focus away, which would commit once more.
     done.current = true;
     const number = parseNumber(text);

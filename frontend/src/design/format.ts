@@ -5,7 +5,10 @@ export function fixed(value: number, digits: number): string {
   return text.replace("-", "\u2212");
 }
 
+/** Also a fraction: 3/4. */
 export function parseNumber(text: string): number | null {
+  const fraction = /^\s*(\d+)\s*\/\s*(\d+)\s*$/.exec(text);
+  if (fraction && Number(fraction[2])) return Number(fraction[1]) / Number(fraction[2]);
   const value = Number.parseFloat(text.replace(",", ".").replace("\u2212", "-"));
   return Number.isFinite(value) ? value : null;
 }

@@ -17,6 +17,7 @@ import { Menu } from "../design/Menu";
 import { MiniWave } from "../wave/MiniWave";
 import { addFiles, useUploads } from "./importing";
 import { RecordPanel } from "./RecordPanel";
+import { Shelf } from "./Shelf";
 
 export function Finds({ about }: { about: About }) {
   const open = usePocket((s) => s.open);
@@ -76,6 +77,7 @@ export function Finds({ about }: { about: About }) {
           </p>
         ) : null}
       </div>
+      <Shelf />
     </aside>
   );
 }

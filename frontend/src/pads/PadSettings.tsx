@@ -14,6 +14,7 @@ import { ROLE_NAMES, ROLES } from "../design/roles";
 import { Slider } from "../design/Slider";
 import { Toggle } from "../design/Toggle";
 import { PAGE, useKeyNames } from "./keys";
+import { PadSound } from "./PadSound";
 import { padMenu } from "./Pads";
 
 type Field = "level" | "pitch" | "fade_out";
@@ -54,6 +55,7 @@ export function PadSettings({ pads, pocket }: { pads: number[]; pocket: Pocket }
       <Row field="level" value={pad.level} change={change} />
       <Row field="pitch" value={pad.pitch} change={change} />
       <Row field="fade_out" value={pad.fade_out} change={change} />
+      <PadSound pads={pads} pad={pad} pocket={pocket} />
       <div className="mt-1.5 flex flex-wrap gap-1.5">
         <Toggle on={pad.reverse} onChange={(reverse) => change({ reverse })} hint="Play it from its end to its start">
           Reverse

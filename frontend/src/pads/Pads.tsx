@@ -1,22 +1,29 @@
 /** The pads: always there, always playable. */
 import { memo, useRef, useState, type PointerEvent } from "react";
 
-import type { Pad, Source } from "../api/types";
-import { useSounding, voices } from "../audio/voices";
+import { create } from "zustand";
+
+import type { Favourite, Pad, Pocket, Source } from "../api/types";
+import { useSounding } from "../audio/voices";
+import { fromShelf } from "../app/chopping";
 import { edit } from "../app/edits";
 import { usePocket } from "../app/pocket";
 import { useView } from "../app/view";
 import { Button } from "../design/Button";
+import { EditableName } from "../design/EditableName";
 import { Menu } from "../design/Menu";
 import { CARD, INK, roleColor, ROLES } from "../design/roles";
 import { MiniWave } from "../wave/MiniWave";
 import { PAGE, useKeyNames } from "./keys";
+import { Controller } from "./Controller";
 import { PadSettings } from "./PadSettings";
+import { pressPad, releasePad } from "./press";
 
 export function Pads() {
   const pocket = usePocket((s) => s.open?.pocket);
   const page = useView((s) => s.page);
   const chosen = useView((s) => s.pads);
+  const controller = useView((s) => s.controller);
   const { look } = useView.getState();
   if (!pocket) return null;
   const used = Object.keys(pocket.pads).map(Number);
@@ -26,19 +33,20 @@ export function Pads() {
 
   return (
     <section aria-label="Pads" className="thin-scroll flex min-h-0 flex-col overflow-auto border-l-[1.5px] border-ink p-3">
-      <div className="mb-2 flex items-center justify-between">
+      <div className="mb-2 flex items-center justify-between gap-1">
         <h2 className="title text-[14.5px]">Pads</h2>
-        <div className="flex items-center gap-1">
-          <Button tone="quiet" keys="Page up" hint="Page before" aria-label="Page before" disabled={page === 0} onClick={() => look({ page: page - 1 })}>
-            ‹
-          </Button>
-          <span aria-live="polite">
-            page {page + 1} <span className="text-ink2">of {Math.max(pages, page + 1)}</span>
-          </span>
-          <Button tone="quiet" keys="Page down" hint="Next page" aria-label="Next page" disabled={page + 1 >= more} onClick={() => look({ page: page + 1 })}>
-            ›
-          </Button>
-        </div>
+        <PageName page={page} name={pocket.pages[page] ?? ""} />
+        <span className="grow" />
+        <Button tone="quiet" className="!px-1.5" keys="Page up" hint="Page before" aria-label="Page before" disabled={page === 0} onClick={() => look({ page: page - 1 })}>
+          ‹
+        </Button>
+        <span aria-live="polite" className="whitespace-nowrap">
+          page {page + 1} <span className="text-ink2">of {Math.max(pages, page + 1)}</span>
+        </span>
+        <Button tone="quiet" className="!px-1.5" keys="Page down" hint="Next page" aria-label="Next page" disabled={page + 1 >= more} onClick={() => look({ page: page + 1 })}>
+          ›
+        </Button>
+        <PageMenu page={page} pocket={pocket} />
       </div>
       <div className="grid grid-cols-4 gap-2" data-testid="pad-grid">
         {Array.from({ length: PAGE }, (_, i) => {
@@ -47,9 +55,60 @@ export function Pads() {
           return <PadCard key={index} index={index} place={i} pad={pad} source={pad ? pocket.sources[pad.chop.source] : undefined} chosen={chosen.includes(index)} />;
         })}
       </div>
+      {controller ? <Controller /> : null}
       {settings.length ? <PadSettings pads={settings} pocket={pocket} /> : <Empty none={!used.length} />}
     </section>
   );
+}
+
+/** A page's own name, if it has one: a double click, or the menu, changes it. */
+function PageName({ page, name }: { page: number; name: string }) {
+  const [editing, setEditing] = useState(false);
+  const naming = useNaming((s) => s.page === page);
+  const on = editing || naming;
+  const set = (next: boolean) => {
+    setEditing(next);
+    if (!next) useNaming.setState({ page: null });
+  };
+  if (!name && !on) return null;
+  return (
+    <span className="min-w-0 truncate" onDoubleClick={() => set(true)}>
+      <EditableName className="title truncate text-[13px] text-ink2" label="Name of the page" value={name || `Page ${page + 1}`} editing={on} onEditing={set} onChange={(next) => void edit({ type: "name_page", page, name: next })} />
+    </span>
+  );
+}
+
+const useNaming = create<{ page: number | null }>(() => ({ page: null }));
+
+function PageMenu({ page, pocket }: { page: number; pocket: Pocket }) {
+  const mine = Object.keys(pocket.pads).map(Number).filter((pad) => Math.floor(pad / PAGE) === page);
+  const controller = useView((s) => s.controller);
+  const { look } = useView.getState();
+  return (
+    <Menu
+      label="What to do with the page"
+      trigger={
+        <button type="button" aria-label="Menu of the page" className="rounded-[2px] px-1 leading-none text-ink2 hover:bg-well">
+          ⋯
+        </button>
+      }
+      items={[
+        { label: "Name this page", onSelect: () => setTimeout(() => useNaming.setState({ page })) },
+        { label: "Copy as a kit of its own", disabled: !mine.length, onSelect: () => void copyPage(page) },
+        { label: "Choose all its pads", disabled: !mine.length, onSelect: () => look({ pads: mine }) },
+        { label: "Clear this page", disabled: !mine.length, onSelect: () => void edit({ type: "clear_pads", pads: mine }) },
+        null,
+        { label: "Pad controller", checked: controller, onSelect: () => look({ controller: !controller }) },
+      ]}
+    />
+  );
+}
+
+async function copyPage(page: number): Promise<void> {
+  const before = new Set(Object.keys(usePocket.getState().open?.pocket.pads ?? {}));
+  if (!(await edit({ type: "copy_page", page }))) return;
+  const added = Object.keys(usePocket.getState().open?.pocket.pads ?? {}).find((pad) => !before.has(pad));
+  if (added !== undefined) useView.getState().look({ page: Math.floor(Number(added) / PAGE), pads: [] });
 }
 
 function Empty({ none }: { none: boolean }) {
@@ -71,15 +130,16 @@ interface CardProps {
 const PadCard = memo(function PadCard({ index, place, pad, source, chosen }: CardProps) {
   const key = useKeyNames((s) => s.names[place]);
   const hits = useSounding((s) => s.sounding[index]);
+  const live = useView((s) => s.live);
   const [over, setOver] = useState(false);
   const dragged = useRef(false);
   const { look } = useView.getState();
   const color = roleColor(pad?.role);
-  const frame = "relative h-[74px] w-full overflow-hidden rounded-t-[3px] rounded-b-[16px] border-[1.4px] select-none";
+  const frame = "relative h-[82px] w-full overflow-hidden rounded-t-[3px] rounded-b-[16px] border-[1.4px] select-none";
 
   const dropping = {
     onDragOver: (event: React.DragEvent) => {
-      if (!event.dataTransfer.types.includes("text/pad") && !event.dataTransfer.types.includes("text/cut")) return;
+      if (!["text/pad", "text/cut", "text/favourite"].some((kind) => event.dataTransfer.types.includes(kind))) return;
       event.preventDefault();
       setOver(true);
     },
@@ -89,30 +149,39 @@ const PadCard = memo(function PadCard({ index, place, pad, source, chosen }: Car
       setOver(false);
       const from = event.dataTransfer.getData("text/pad");
       const cut = event.dataTransfer.getData("text/cut");
-      if (from && Number(from) !== index) void edit({ type: "move_pad", pad: Number(from), to: index });
+      const favourite = event.dataTransfer.getData("text/favourite");
+      if (favourite) fromShelf(JSON.parse(favourite) as Favourite, index);
+      if (from && Number(from) !== index) void edit(event.altKey || event.ctrlKey ? { type: "copy_pad", pad: Number(from), to: [index] } : { type: "move_pad", pad: Number(from), to: index });
       if (cut) {
         const [sourceId, cutId] = cut.split("/") as [string, string];
-        void edit({ type: "slices_to_pads", source: sourceId, cuts: [cutId], first: index, choke: 1 });
+        void edit({ type: "slices_to_pads", source: sourceId, cuts: [cutId], pads: [index], choke: 1, layer: event.shiftKey && Boolean(pad) });
       }
     },
   };
 
   if (!pad || !source)
     return (
-      <div {...dropping} data-pad={index} className={`${frame} border-dashed text-ink2 ${over ? "border-now bg-nowtint" : "border-ink2/50"}`}>
+      <div
+        {...dropping}
+        data-pad={index}
+        title={live ? "Press while the find plays: it is cut here" : undefined}
+        onPointerDown={(event) => event.button === 0 && pressPad(index, 127, event.timeStamp)}
+        className={`${frame} border-dashed text-ink2 ${over ? "border-now bg-nowtint" : live ? "border-now" : "border-ink2/50"}`}
+      >
         <span className="absolute top-0 left-1.5 text-[9.5px]">{key}</span>
+        {live ? <span className="absolute inset-x-0 bottom-3 text-center text-[10px] text-now">cut</span> : null}
       </div>
     );
 
   function press(event: PointerEvent) {
     if (event.button !== 0) return;
     dragged.current = false;
-    voices.press(index);
+    pressPad(index, 127, event.timeStamp);
     const add = event.shiftKey || event.ctrlKey || event.metaKey;
     const now = useView.getState().pads;
     look({ pads: add ? (now.includes(index) ? now.filter((p) => p !== index) : [...now, index]) : [index] });
   }
-  const release = () => voices.release(index);
+  const release = () => releasePad(index);
   const lit = Boolean(hits);
 
   return (
@@ -137,7 +206,7 @@ const PadCard = memo(function PadCard({ index, place, pad, source, chosen }: Car
         if ((event.key === "Enter" || event.key === " ") && !event.repeat) {
           event.preventDefault();
           event.stopPropagation();
-          voices.press(index);
+          pressPad(index, 127, event.timeStamp);
           look({ pads: [index] });
         }
       }}
@@ -152,7 +221,18 @@ const PadCard = memo(function PadCard({ index, place, pad, source, chosen }: Car
       <span className="absolute top-[18px] right-[5px] left-[5px]">
         <MiniWave hash={source.audio} frames={source.frames} start={pad.chop.start} end={pad.chop.end} height={34} color={lit ? CARD : INK} fit />
       </span>
-      <span className="absolute right-1 bottom-[4px] left-1 truncate text-center text-[10.5px] font-semibold">{pad.name}</span>
+      <span className="absolute right-1 bottom-[14px] left-1 truncate text-center text-[10.5px] font-semibold">{pad.name}</span>
+      <span className={`absolute right-2 bottom-[3px] left-2 truncate text-center text-[9px] ${lit ? "" : "text-ink2"}`}>{source.name}</span>
+      {pad.locked ? (
+        <span aria-label="locked" className="absolute top-[15px] left-1.5 text-[9px]">
+          ▮
+        </span>
+      ) : null}
+      {pad.layers.length ? (
+        <span className="absolute top-0 left-5 text-[9px]" title={`${pad.layers.length + 1} layers`}>
+          +{pad.layers.length}
+        </span>
+      ) : null}
       {pad.reverse || pad.play === "held" ? (
         <span aria-hidden className="absolute top-[15px] right-1.5 text-[9px]" style={{ color: lit ? CARD : INK }}>
           {pad.reverse ? "◂" : ""}
@@ -172,7 +252,19 @@ export function padMenu(pads: number[]) {
           ⋯
         </button>
       }
-      items={[{ label: pads.length > 1 ? `Clear ${pads.length} pads` : "Clear pad", onSelect: () => void edit({ type: "clear_pads", pads }) }]}
+      items={[
+        { label: "Copy to the next free pad", disabled: pads.length > 1, onSelect: () => copyToFree(pads[0] as number) },
+        { label: "Give its settings to the other chosen pads", disabled: pads.length < 2, onSelect: () => void edit({ type: "copy_pad", pad: pads[0] as number, to: pads.slice(1), settings_only: true }) },
+        null,
+        { label: pads.length > 1 ? `Clear ${pads.length} pads` : "Clear pad", onSelect: () => void edit({ type: "clear_pads", pads }) },
+      ]}
     />
   );
+}
+
+function copyToFree(pad: number): void {
+  const taken = usePocket.getState().open?.pocket.pads ?? {};
+  let free = pad + 1;
+  while (taken[free]) free++;
+  void edit({ type: "copy_pad", pad, to: [free] }).then((made) => made && useView.getState().look({ page: Math.floor(free / PAGE), pads: [free] }));
 }

@@ -5,12 +5,14 @@ import type { Source } from "../api/types";
 import { heardPlace, useHeard } from "../audio/heard";
 import { tapePlayer, useTape } from "../audio/tape";
 import { moveGrid } from "../app/actions";
+import { useCutting } from "../app/cutting";
 import { edit } from "../app/edits";
 import { fits, playFitted } from "../app/fitting";
 import { useView } from "../app/view";
 import { newGesture } from "../design/NumberField";
+import { roleColor } from "../design/roles";
 import { useWheel } from "../design/useWheel";
-import { BAND_HEIGHT, paintBands, paintChords, paintCuts, paintGrid, paintPlace, paintRule, paintSlices, paintSpan, paintWave, prepare, type Frame } from "./draw";
+import { BAND_HEIGHT, paintBands, paintChords, paintCuts, paintGrid, paintPlace, paintProposed, paintRule, paintSlices, paintSpan, paintWave, prepare, type Frame } from "./draw";
 import { beatBefore, sliceMarks } from "./marks";
 import { useLines } from "./lines";
 import { clampSpan, panned, whole, zoomed } from "./viewport";
@@ -23,8 +25,8 @@ interface Props {
   cutting: boolean;
   /** Shown under the bands. */
   chords?: { start: number; end: number; label: string }[];
-  /** A slice was clicked. add: keep what was chosen before. */
-  onSlice?: (cut: string, add: boolean) => void;
+  /** A slice was clicked, to choose it alone, with others, or all up to it. */
+  onSlice?: (cut: string, how: "one" | "toggle" | "range") => void;
 }
 
 const GRIP = 5;
@@ -33,7 +35,7 @@ const CHORD_HEIGHT = 16;
 type Drag =
   | { kind: "cut"; cut: string; gesture: string; moved: boolean; grab: number }
   | { kind: "grid"; gesture: string; last: number; moved: boolean }
-  | { kind: "select"; from: number; fromX: number; moved: boolean; add: boolean };
+  | { kind: "select"; from: number; fromX: number; moved: boolean; how: "one" | "toggle" | "range" };
 
 export function WaveView({ source, height, cutting, chords, onSlice }: Props) {
   const box = useRef<HTMLDivElement>(null);
@@ -52,6 +54,7 @@ export function WaveView({ source, height, cutting, chords, onSlice }: Props) {
   const waveHeight = height - BAND_HEIGHT * 3 - 12 - (chords ? CHORD_HEIGHT : 0);
   const marks = cutting ? sliceMarks(source) : [];
   const grid = useLines(source);
+  const proposed = useCutting((s) => (cutting && s.trying?.source === source.id && s.proposed?.source === source.id ? s.proposed : null));
 
   usePaint(() => {
     if (!canvas.current || !width) return;
@@ -59,14 +62,15 @@ export function WaveView({ source, height, cutting, chords, onSlice }: Props) {
     const frame: Frame = { hash: source.audio, frames: source.frames, start: span.start, perPixel, width };
     const on = new Set(chosen);
     c.clearRect(0, 0, width, height);
-    paintSlices(c, frame, marks, waveHeight, on);
+    if (!proposed) paintSlices(c, frame, marks, waveHeight, on);
     if (grid && !cutting) paintGrid(c, frame, grid, 0, waveHeight, true);
     paintWave(c, frame, cutting ? 14 : 4, waveHeight - (cutting ? 16 : 8));
     paintRule(c, waveHeight, width);
     if (grid) paintGrid(c, frame, grid, waveHeight, 8, false);
     paintBands(c, frame, waveHeight + 10);
     if (chords) paintChords(c, frame, chords, height - CHORD_HEIGHT, CHORD_HEIGHT - 1);
-    if (cutting) paintCuts(c, frame, marks, waveHeight, on);
+    if (cutting && proposed) paintProposed(c, frame, proposed.at, proposed.roles.map(roleColor), waveHeight);
+    else if (cutting) paintCuts(c, frame, marks, waveHeight, on);
     if (selection) paintSpan(c, frame, selection.start, selection.end, waveHeight);
     paintPlace(c, frame, playing ? heardPlace() : cursor, height, playing);
   }, playing);
@@ -121,7 +125,7 @@ export function WaveView({ source, height, cutting, chords, onSlice }: Props) {
       drag.current = { kind: "cut", cut, gesture: newGesture(), moved: false, grab: place - (mark?.start ?? place) };
       look({ cuts: [cut] });
     } else if (barNear(event)) drag.current = { kind: "grid", gesture: newGesture(), last: place, moved: false };
-    else drag.current = { kind: "select", from: place, fromX: event.clientX, moved: false, add: event.shiftKey || event.ctrlKey || event.metaKey };
+    else drag.current = { kind: "select", from: place, fromX: event.clientX, moved: false, how: event.shiftKey ? "range" : event.ctrlKey || event.metaKey ? "toggle" : "one" };
   }
   function onPointerMove(event: PointerEvent) {
     const now = drag.current;
@@ -138,7 +142,7 @@ export function WaveView({ source, height, cutting, chords, onSlice }: Props) {
       now.last = place;
     } else if (now.kind === "cut") {
       now.moved = true;
-      void edit({ type: "move_cut", source: source.id, cut: now.cut, at: Math.max(0, place - now.grab) }, now.gesture);
+      void edit({ type: "move_cut", source: source.id, cut: now.cut, at: Math.max(0, place - now.grab), snap: event.altKey ? "off" : useView.getState().snap }, now.gesture);
     } else {
       if (Math.abs(event.clientX - now.fromX) > 4) now.moved = true;
       if (now.moved) look({ selection: { source: source.id, start: Math.min(now.from, place), end: Math.max(now.from, place) } });
@@ -150,14 +154,14 @@ export function WaveView({ source, height, cutting, chords, onSlice }: Props) {
     if (!now) return;
     if (now.kind === "grid") return;
     if (now.kind === "cut") {
-      if (!now.moved) onSlice?.(now.cut, false);
+      if (!now.moved) onSlice?.(now.cut, "one");
       return;
     }
     if (now.moved) return;
     const place = at(event);
     look({ cursor: place, selection: null });
     const slice = marks.findLast((mark) => mark.start <= place);
-    if (slice && place < slice.end) onSlice?.(slice.id, now.add);
+    if (slice && place < slice.end) onSlice?.(slice.id, now.how);
     else if (playing && !onTape && fits()) void playFitted(source, place, source.frames, false);
     else if (onTape) void tapePlayer.play(source.audio, source.frames, place, null);
   }
@@ -176,7 +180,7 @@ export function WaveView({ source, height, cutting, chords, onSlice }: Props) {
       onPointerUp={onPointerUp}
       onPointerLeave={() => setHover(null)}
       onDoubleClick={(event) => {
-        if (cutting && !cutNear(event)) void edit({ type: "add_cut", source: source.id, at: at(event as unknown as PointerEvent) });
+        if (cutting && !cutNear(event)) void edit({ type: "add_cut", source: source.id, at: at(event as unknown as PointerEvent), snap: event.altKey ? "off" : useView.getState().snap });
       }}
     >
       <canvas ref={canvas} style={{ width: width || "100%", height }} className="block" />

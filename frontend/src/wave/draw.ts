@@ -156,6 +156,24 @@ export function paintCuts(c: CanvasRenderingContext2D, frame: Frame, slices: Sli
   }
 }
 
+/** Cuts that are not made yet: dashed, with a foot instead of a tag. */
+export function paintProposed(c: CanvasRenderingContext2D, frame: Frame, at: number[], colors: string[], height: number): void {
+  c.save();
+  c.setLineDash([4, 3]);
+  c.lineWidth = 1.4;
+  at.forEach((place, i) => {
+    const x = Math.round((place - frame.start) / frame.perPixel) + 0.5;
+    if (x < -4 || x > frame.width + 4) return;
+    c.strokeStyle = c.fillStyle = colors[i] as string;
+    c.beginPath();
+    c.moveTo(x, 0);
+    c.lineTo(x, height);
+    c.stroke();
+    c.fillRect(x - 2.5, 0, 5, 5);
+  });
+  c.restore();
+}
+
 export function paintGrid(c: CanvasRenderingContext2D, frame: Frame, grid: Grid, top: number, height: number, numbers: boolean): void {
   const first = Math.max(0, beatBefore(grid, frame.start) - grid.beatsPerBar);
   const last = Math.min(grid.beats.length - 1, beatBefore(grid, frame.start + frame.width * frame.perPixel) + 1);

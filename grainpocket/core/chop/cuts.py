@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from grainpocket.core.listen.hearing import Hearing, threshold
 from grainpocket.core.listen.roles import roles_at
-from grainpocket.core.pocket import Chop, Cut, Role, Source
+from grainpocket.core.pocket import Cut, Policy, Role
 
 # Closer than this two cuts are one: less than 2 ms at 44.1 kHz makes no slice worth playing.
 LEAST_SLICE = 64
@@ -35,35 +35,30 @@ def transient_roles(hearing: Hearing, at: NDArray[np.int64]) -> list[Role | None
     return roles_at(hearing.onsets, at, round(hearing.rate * LONGEST_HEAD_S))
 
 
-def slices(source: Source, only: Iterable[str] | None = None) -> list[Chop]:
-    """The slices of a source in order, or those whose cut ids are given. Raises KeyError for an id it has not."""
-    ends = [cut.at for cut in source.cuts[1:]] + [source.frames]
-    all_of_them = [
-        Chop(source=source.id, start=cut.at, end=end, cut=cut.id)
-        for cut, end in zip(source.cuts, ends, strict=True)
-        if end > cut.at
-    ]
-    if only is None:
-        return all_of_them
-    by_cut = {chop.cut: chop for chop in all_of_them}
-    return [by_cut[cut] for cut in only]
+def is_own(cut: Cut) -> bool:
+    """Whether the musician made, moved or named it. A name that came along from another find is not theirs."""
+    return cut.by == "hand" or (cut.by != "copied" and bool(cut.name or (cut.role and cut.role_by == "hand")))
 
 
 def recut(
-    old: Sequence[Cut], at: NDArray[np.int64], roles: Sequence[Role | None], new_ids: Iterable[str], keep_hand: bool = True
-) -> tuple[Cut, ...]:
+    old: Sequence[Cut], at: Sequence[int] | NDArray[np.int64], roles: Sequence[Role | None], new_ids: Iterable[str],
+    keep_hand: bool = True, by: Policy = "transients", names: Sequence[str | None] | None = None,
+) -> tuple[Cut, ...]:  # fmt: skip
     """Cuts at the given positions, each with what analysis says begins there. One that stands where an old one stood keeps
     its id, name and role; cuts made, moved or named by hand stay (unless told otherwise) and push aside new ones closer
     than the shortest slice."""
-    kept = [c for c in old if keep_hand and (c.by == "hand" or c.name or (c.role and c.role_by == "hand"))]
+    kept = [c for c in old if keep_hand and is_own(c)]
     places = np.array([c.at for c in kept], np.int64)
     by_place = {c.at: c for c in old}
     ids = iter(new_ids)
     out = list(kept)
-    for place, role in zip(at.tolist(), roles, strict=True):
+    for i, (place, role) in enumerate(zip(np.asarray(at).tolist(), roles, strict=True)):
         if len(places) and np.abs(places - place).min() < LEAST_SLICE:
             continue
         known = by_place.get(place)
-        same = known is not None and known.by == "transient"
-        out.append(known if known and same else Cut(id=next(ids), at=place, role=role, role_by="analysis"))
+        if known is not None and known.by != "hand":
+            out.append(known if known.by == by else known.model_copy(update={"by": by}))
+            continue
+        name = names[i] if names else None
+        out.append(Cut(id=next(ids), at=place, by=by, name=name, role=role, role_by="analysis"))
     return tuple(sorted(out, key=lambda c: c.at))

@@ -10,10 +10,22 @@ from typing import Annotated
 from pydantic import Field, TypeAdapter
 
 from grainpocket.core.edits.base import EditModel, Library, Refusal
-from grainpocket.core.edits.cutting import AddCut, CutAtMarks, CutTransients, DeleteCuts, MoveCut, NameSlice
+from grainpocket.core.edits.cutting import AddCut, CutAtMarks, DeleteCuts, MoveCut, NameSlice, Recut
 from grainpocket.core.edits.family import JoinFamily, LeaveFamily
 from grainpocket.core.edits.found import CutStretches, StretchesToPads
 from grainpocket.core.edits.gridding import MoveGrid, SetGrid, TakeTempo, TapTempo
+from grainpocket.core.edits.kits import (
+    AddToTray,
+    CopyPad,
+    CopyPage,
+    NamePage,
+    PlaySlice,
+    SetLayer,
+    SwitchSound,
+    TakeFromTray,
+    TrayToPads,
+)
+from grainpocket.core.edits.live import LiveCut
 from grainpocket.core.edits.padding import ClearPads, MovePad, SetPads, SlicesToPads
 from grainpocket.core.edits.patterns import (
     AddPattern,
@@ -25,13 +37,16 @@ from grainpocket.core.edits.patterns import (
     SetVelocity,
 )
 from grainpocket.core.edits.pocket_wide import AddSource, RemoveSource, RenameSource, SetCredits, SetKey, SetPocket, SetTrim
+from grainpocket.core.edits.shelved import TakeFromShelf
+from grainpocket.core.edits.spreading import FitToPads, RepeatBars, SplitByRole
 
 Edit = Annotated[
     SetPocket | SetKey | AddSource | RenameSource | RemoveSource | SetCredits | SetTrim | JoinFamily | LeaveFamily
     | SetGrid | TakeTempo | MoveGrid | TapTempo
-    | CutTransients | CutAtMarks | AddCut | MoveCut | DeleteCuts | NameSlice
-    | CutStretches | StretchesToPads
-    | SlicesToPads | SetPads | ClearPads | MovePad
+    | Recut | CutAtMarks | AddCut | MoveCut | DeleteCuts | NameSlice
+    | CutStretches | StretchesToPads | FitToPads | SplitByRole | RepeatBars | LiveCut
+    | SlicesToPads | SetPads | ClearPads | MovePad | CopyPad | PlaySlice | SwitchSound | SetLayer
+    | NamePage | CopyPage | AddToTray | TakeFromTray | TrayToPads | TakeFromShelf
     | AddPattern | SetPattern | RemovePattern | PutHits | RemoveHits | SetVelocity | OriginalRhythm,
     Field(discriminator="type"),
 ]  # fmt: skip

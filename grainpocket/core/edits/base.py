@@ -8,6 +8,7 @@ from pydantic import BaseModel, ConfigDict
 
 from grainpocket.core.listen.hearing import Hearing
 from grainpocket.core.pocket import Pad, Pattern, Pocket, Source
+from grainpocket.core.sound.audio import Samples
 
 
 class Refusal(ValueError):
@@ -19,6 +20,9 @@ class Library(Protocol):
 
     def hearing(self, audio: str) -> Hearing:
         """The analysis of an audio by content hash. Raises KeyError when there is none."""
+
+    def read(self, audio: str, start: int, end: int) -> Samples:
+        """(end - start, channels) float32 of an audio; outside it is silence."""
 
 
 class EditModel(BaseModel):

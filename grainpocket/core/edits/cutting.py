@@ -4,51 +4,80 @@ from __future__ import annotations
 
 from typing import Literal
 
+import numpy as np
 from pydantic import Field
 
-from grainpocket.core.chop.cuts import LEAST_SLICE, recut, slices, transient_cuts, transient_roles
+from grainpocket.core.chop.cuts import LEAST_SLICE, recut
+from grainpocket.core.chop.kin import cuts_of, family, root_of
+from grainpocket.core.chop.policies import NoCuts, propose
+from grainpocket.core.chop.snap import Snapper
 from grainpocket.core.edits.base import EditModel, Library, Refusal, new_ids, the_source
-from grainpocket.core.params import of
-from grainpocket.core.pocket import Cut, Pad, Pocket, Role, Source
+from grainpocket.core.edits.family_cuts import with_cuts
+from grainpocket.core.listen.roles import roles_at
+from grainpocket.core.pocket import Cut, Cutting, Pocket, Role, Snap, Source
+
+# An attack this near to a cut made by hand is what it was meant for.
+HAND_REACH_S = 0.012
 
 
-class CutTransients(EditModel):
-    """Cut on transients at a sensitivity. Cuts moved, added or named by hand stay, unless keep_hand is off."""
+class Recut(EditModel):
+    """Cut by a policy, all of a find or a stretch of it. Cuts moved, added or named by hand stay, unless keep_hand is off."""
 
-    type: Literal["cut_transients"] = "cut_transients"
+    type: Literal["recut"] = "recut"
     source: str
-    sensitivity: float = of("chop", "sensitivity").field()
+    cutting: Cutting
     keep_hand: bool = True
+    start: int | None = Field(default=None, ge=0)
+    end: int | None = Field(default=None, ge=1)
 
     def label(self, pocket: Pocket) -> str:
-        return "sensitivity"
+        return {"transients": "sensitivity"}.get(self.cutting.by, "cut")
 
     def apply(self, pocket: Pocket, library: Library) -> Pocket:
         source = the_source(pocket, self.source)
-        hearing = library.hearing(source.audio)
-        at = transient_cuts(hearing, self.sensitivity)
-        pocket, ids = new_ids(pocket, "c", len(at))
-        cuts = recut(source.cuts, at, transient_roles(hearing, at), ids, self.keep_hand)
-        return with_cuts(pocket, source.model_copy(update={"sensitivity": self.sensitivity}), cuts)
+        pocket, cuts = recut_by(pocket, source, self.cutting, library, self.keep_hand, self.start, self.end)
+        return with_cuts(pocket, source.model_copy(update={"cutting": self.cutting}), cuts)
+
+
+def recut_by(
+    pocket: Pocket, source: Source, cutting: Cutting, library: Library, keep_hand: bool, start: int | None, end: int | None
+) -> tuple[Pocket, tuple[Cut, ...]]:
+    """The pocket with its counter moved on, and the cuts of a source after a policy has cut a stretch of it. Raises Refusal."""
+    low, high = start or 0, end if end is not None else source.frames
+    if not low < high:
+        raise Refusal(f"That stretch does not lie inside {source.name}.")
+    try:
+        found = propose(pocket, source, cutting, library, low, high)
+    except NoCuts as error:
+        raise Refusal(str(error)) from error
+    old = cuts_of(pocket, source)
+    pocket, ids = new_ids(pocket, "c", len(found) + 1)
+    inside = [c for c in old if low <= c.at < high]
+    outside = [c for c in old if not low <= c.at < high]
+    cuts = list(recut(inside, [p.at for p in found], [p.role for p in found], ids, keep_hand, cutting.by, [p.name for p in found]))
+    if high < source.frames - LEAST_SLICE and all(abs(c.at - high) >= LEAST_SLICE for c in outside):
+        # What follows a stretch begins a slice of its own.
+        cuts.append(Cut(id=ids[-1], at=high, by=cutting.by))
+    return pocket, tuple(sorted((*outside, *cuts), key=lambda c: c.at))
 
 
 class AddCut(EditModel):
     type: Literal["add_cut"] = "add_cut"
     source: str
     at: int = Field(ge=0, description="Sample position")
+    snap: Snap = "off"
 
     def label(self, pocket: Pocket) -> str:
         return "add cut"
 
     def apply(self, pocket: Pocket, library: Library) -> Pocket:
-        source = the_source(pocket, self.source)
-        if self.at > source.frames - LEAST_SLICE:
+        source, cuts = the_source(pocket, self.source), cuts_of(pocket, the_source(pocket, self.source))
+        at = snapped(pocket, source, self.at, self.snap, library)
+        if at > source.frames - LEAST_SLICE:
             raise Refusal("That is at the end of the find: there is nothing behind it to cut.")
-        if any(abs(cut.at - self.at) < LEAST_SLICE for cut in source.cuts):
+        if any(abs(cut.at - at) < LEAST_SLICE for cut in cuts):
             raise Refusal("There is a cut here already. Move that one, or zoom in and cut further from it.")
-        pocket, (cut_id,) = new_ids(pocket, "c", 1)
-        cuts = sorted((*source.cuts, Cut(id=cut_id, at=self.at, by="hand")), key=lambda c: c.at)
-        return with_cuts(pocket, source, tuple(cuts))
+        return with_new_cut(pocket, source, cuts, at, library)[0]
 
 
 class CutAtMarks(EditModel):
@@ -64,14 +93,14 @@ class CutAtMarks(EditModel):
         source = the_source(pocket, self.source)
         new: list[tuple[int, str]] = []
         for mark in source.origin.marks:
-            places = [c.at for c in source.cuts] + [at for at, _ in new]
+            places = [c.at for c in cuts_of(pocket, source)] + [at for at, _ in new]
             if mark.at <= source.frames - LEAST_SLICE and all(abs(at - mark.at) >= LEAST_SLICE for at in places):
                 new.append((mark.at, mark.name[:80]))
         if not new:
             raise Refusal(f"{source.name} is cut at all of its marks already." if source.origin.marks else "The file has no marks.")
         pocket, ids = new_ids(pocket, "c", len(new))
         cuts = [Cut(id=i, at=at, by="hand", name=name or None) for i, (at, name) in zip(ids, new, strict=True)]
-        return with_cuts(pocket, source, tuple(sorted((*source.cuts, *cuts), key=lambda c: c.at)))
+        return with_cuts(pocket, source, tuple(sorted((*cuts_of(pocket, source), *cuts), key=lambda c: c.at)))
 
 
 class MoveCut(EditModel):
@@ -81,18 +110,20 @@ class MoveCut(EditModel):
     source: str
     cut: str
     at: int = Field(description="Sample position")
+    snap: Snap = "off"
 
     def label(self, pocket: Pocket) -> str:
         return "move cut"
 
     def apply(self, pocket: Pocket, library: Library) -> Pocket:
         source = the_source(pocket, self.source)
-        i = _index(source, self.cut)
-        low = source.cuts[i - 1].at + LEAST_SLICE if i else 0
-        high = (source.cuts[i + 1].at if i + 1 < len(source.cuts) else source.frames) - LEAST_SLICE
-        at = max(low, min(self.at, high))
-        moved = source.cuts[i].model_copy(update={"at": at, "by": "hand"})
-        return with_cuts(pocket, source, (*source.cuts[:i], moved, *source.cuts[i + 1 :]))
+        cuts = cuts_of(pocket, source)
+        i = _index(cuts, self.cut)
+        low = cuts[i - 1].at + LEAST_SLICE if i else 0
+        high = (cuts[i + 1].at if i + 1 < len(cuts) else source.frames) - LEAST_SLICE
+        at = max(low, min(snapped(pocket, source, self.at, self.snap, library), high))
+        moved = cuts[i].model_copy(update={"at": at, "by": "hand"})
+        return with_cuts(pocket, source, (*cuts[:i], moved, *cuts[i + 1 :]))
 
 
 class DeleteCuts(EditModel):
@@ -107,9 +138,10 @@ class DeleteCuts(EditModel):
 
     def apply(self, pocket: Pocket, library: Library) -> Pocket:
         source = the_source(pocket, self.source)
+        cuts = cuts_of(pocket, source)
         for cut in self.cuts:
-            _index(source, cut)
-        return with_cuts(pocket, source, tuple(c for c in source.cuts if c.id not in self.cuts))
+            _index(cuts, cut)
+        return with_cuts(pocket, source, tuple(c for c in cuts if c.id not in self.cuts))
 
 
 class NameSlice(EditModel):
@@ -125,34 +157,42 @@ class NameSlice(EditModel):
         return "name slice"
 
     def apply(self, pocket: Pocket, library: Library) -> Pocket:
-        source = the_source(pocket, self.source)
-        i = _index(source, self.cut)
-        named = source.cuts[i].model_copy(update={"name": self.name or None, "role": self.role, "role_by": "hand"})
+        root, _ = root_of(pocket, the_source(pocket, self.source))
+        i = _index(root.cuts, self.cut)
+        named = root.cuts[i].model_copy(update={"name": self.name or None, "role": self.role, "role_by": "hand"})
+        if self.name and named.by == "copied":
+            # Its name is the musician's own from now on, and stays when the find is cut anew.
+            named = named.model_copy(update={"by": "hand"})
+        taken_on = {"role": self.role, **({"name": self.name} if self.name else {})}
+        plays = {s.id for s in family(pocket, root)}
         pads = {
-            index: pad.model_copy(update={"role": self.role, **({"name": self.name} if self.name else {})})
-            if pad.chop.source == source.id and pad.chop.cut == self.cut
-            else pad
+            index: pad.model_copy(update=taken_on) if pad.chop.source in plays and pad.chop.cut == self.cut else pad
             for index, pad in pocket.pads.items()
         }
-        pocket = pocket.model_copy(update={"pads": pads})
-        return pocket.with_source(source.model_copy(update={"cuts": (*source.cuts[:i], named, *source.cuts[i + 1 :])}))
+        tray = tuple(
+            held.model_copy(update=taken_on) if held.chop.source in plays and held.chop.cut == self.cut else held
+            for held in pocket.tray
+        )
+        pocket = pocket.model_copy(update={"pads": pads, "tray": tray if tray != pocket.tray else pocket.tray})
+        return pocket.with_source(root.model_copy(update={"cuts": (*root.cuts[:i], named, *root.cuts[i + 1 :])}))
 
 
-def _index(source: Source, cut: str) -> int:
-    for i, candidate in enumerate(source.cuts):
+def snapped(pocket: Pocket, source: Source, at: int, snap: Snap, library: Library) -> int:
+    if snap == "off":
+        return at
+    return Snapper(library.hearing(source.audio), source, pocket.rate, library).snap(at, snap, source.cutting.step)
+
+
+def with_new_cut(pocket: Pocket, source: Source, cuts: tuple[Cut, ...], at: int, library: Library) -> tuple[Pocket, Cut]:
+    """The pocket with a cut made by hand, and the cut. Its role is what analysis says begins there."""
+    role = roles_at(library.hearing(source.audio).onsets, np.array([at]), round(HAND_REACH_S * pocket.rate))[0]
+    pocket, (cut_id,) = new_ids(pocket, "c", 1)
+    cut = Cut(id=cut_id, at=at, by="hand", role=role, role_by="analysis")
+    return with_cuts(pocket, source, tuple(sorted((*cuts, cut), key=lambda c: c.at))), cut
+
+
+def _index(cuts: tuple[Cut, ...], cut: str) -> int:
+    for i, candidate in enumerate(cuts):
         if candidate.id == cut:
             return i
     raise Refusal("That cut is no longer there.")
-
-
-def with_cuts(pocket: Pocket, source: Source, cuts: tuple[Cut, ...]) -> Pocket:
-    """The pocket with new cuts on a source and every pad that plays one of its slices brought along."""
-    source = source.model_copy(update={"cuts": cuts})
-    now = {chop.cut: chop for chop in slices(source)}
-    pads: dict[int, Pad] = {}
-    for index, pad in pocket.pads.items():
-        if pad.chop.source == source.id and pad.chop.cut is not None:
-            chop = now.get(pad.chop.cut, pad.chop.model_copy(update={"cut": None}))
-            pad = pad if chop == pad.chop else pad.model_copy(update={"chop": chop})
-        pads[index] = pad
-    return pocket.model_copy(update={"sources": {**pocket.sources, source.id: source}, "pads": pads})

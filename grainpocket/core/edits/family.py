@@ -6,8 +6,11 @@ from typing import Literal
 
 from pydantic import Field
 
-from grainpocket.core.edits.base import EditModel, Library, Refusal, the_source
-from grainpocket.core.pocket import Kin, Pocket
+from grainpocket.core.chop.cuts import LEAST_SLICE, is_own
+from grainpocket.core.chop.kin import cuts_of, root_of
+from grainpocket.core.edits.base import EditModel, Library, Refusal, new_ids, the_source
+from grainpocket.core.edits.family_cuts import with_chops, with_root_cuts
+from grainpocket.core.pocket import Chop, Cut, Kin, Pocket, Source
 
 
 class JoinFamily(EditModel):
@@ -40,7 +43,10 @@ class JoinFamily(EditModel):
             for s in pocket.sources.values()
             if s.kin is not None and s.kin.root == source.id
         }
-        return pocket.model_copy(update={"sources": {**pocket.sources, **moved, source.id: source.model_copy(update={"kin": kin})}})
+        joined = pocket.model_copy(
+            update={"sources": {**pocket.sources, **moved, source.id: source.model_copy(update={"kin": kin})}}
+        )
+        return with_shared_cuts(joined, source.id)
 
 
 class LeaveFamily(EditModel):
@@ -54,4 +60,45 @@ class LeaveFamily(EditModel):
         source = the_source(pocket, self.source)
         if source.kin is None:
             raise Refusal(f"{source.name} belongs to no other find.")
-        return pocket.with_source(source.model_copy(update={"kin": None}))
+        return parted(pocket, source)
+
+
+def with_shared_cuts(pocket: Pocket, member: str) -> Pocket:
+    """A source that has joined a family brings its own cuts along: those made or named by hand, and all of them when the root
+    has none. Where the root has one already, that one counts. What played its slices follows the family's from now on."""
+    source = pocket.sources[member]
+    root, offset = root_of(pocket, source)
+    if root.id == source.id or not source.cuts:
+        return pocket
+    now: dict[str, str] = {}
+    new: list[Cut] = []
+    for cut in source.cuts:
+        at = cut.at + offset
+        near = min(root.cuts, key=lambda c: abs(c.at - at), default=None)
+        if near is not None and abs(near.at - at) < LEAST_SLICE:
+            now[cut.id] = near.id
+        elif 0 <= at < root.frames and (not root.cuts or is_own(cut)):
+            now[cut.id] = cut.id
+            new.append(cut.model_copy(update={"at": at}))
+    pocket = pocket.with_source(source.model_copy(update={"cuts": ()}))
+    pocket = with_chops(pocket, lambda chop: _called(chop, now) if chop.source == member else chop)
+    return with_root_cuts(pocket, root, tuple(sorted((*root.cuts, *new), key=lambda c: c.at)))
+
+
+def parted(pocket: Pocket, source: Source) -> Pocket:
+    """The pocket with a source on its own again: it keeps the cuts that it shared, as its own."""
+    cuts = cuts_of(pocket, source)
+    pocket, ids = new_ids(pocket, "c", len(cuts))
+    own = tuple(cut.model_copy(update={"id": i}) for cut, i in zip(cuts, ids, strict=True))
+    now = {cut.id: i for cut, i in zip(cuts, ids, strict=True)}
+    pocket = with_chops(pocket, lambda chop: _called(chop, now) if chop.source == source.id else chop)
+    return with_root_cuts(pocket, source.model_copy(update={"kin": None}), own)
+
+
+def _called(chop: Chop, now: dict[str, str]) -> Chop:
+    """A chop with its slice's new id; one whose slice has none keeps its sound alone."""
+    if chop.cut is None:
+        return chop
+    cut, last = now.get(chop.cut), now.get(chop.last) if chop.last else None
+    gone = cut is None or (chop.last is not None and last is None)
+    return chop.model_copy(update={"cut": None if gone else cut, "last": None if gone else last})

@@ -7,8 +7,9 @@ from typing import Literal
 from pydantic import Field
 
 from grainpocket.core.chop.cuts import LEAST_SLICE
+from grainpocket.core.chop.kin import cuts_of
 from grainpocket.core.edits.base import EditModel, Library, Refusal, new_ids, the_source
-from grainpocket.core.edits.cutting import with_cuts
+from grainpocket.core.edits.family_cuts import with_cuts
 from grainpocket.core.edits.padding import fill_pads
 from grainpocket.core.pocket import MOST_PADS, Chop, Cut, Frozen, Pad, Pocket, Role, Source
 
@@ -56,7 +57,7 @@ class CutStretches(EditModel):
 
     def apply(self, pocket: Pocket, library: Library) -> Pocket:
         source = the_source(pocket, self.source)
-        cuts = list(source.cuts)
+        cuts = list(cuts_of(pocket, source))
         pocket, ids = new_ids(pocket, "c", 2 * len(self.stretches))
         fresh = iter(ids)
         for one in self.stretches:

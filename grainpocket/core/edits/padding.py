@@ -7,20 +7,22 @@ from typing import Any, Literal
 
 from pydantic import Field
 
-from grainpocket.core.chop.cuts import slices
+from grainpocket.core.chop.kin import root_of, slices
 from grainpocket.core.edits.base import EditModel, Library, Refusal, the_pad, the_source
 from grainpocket.core.params import PAD, of
-from grainpocket.core.pocket import LONGEST_CHOP_S, MOST_CHOKE, MOST_PADS, Chop, Pad, Pocket, Role, Source
+from grainpocket.core.pocket import LONGEST_CHOP_S, MOST_CHOKE, MOST_LAYERS, MOST_PADS, Chop, Layer, Pad, Pocket, Role, Source
 
 
 class SlicesToPads(EditModel):
-    """Put slices on pads, one each, in order. Without `first`, on the next free pads. Without `cuts`, all slices that are
-    on no pad yet."""
+    """Put slices on pads, one each, in order: on the next free pads, from `first` on, or on the pads given. What is there
+    is replaced, or gets them as layers. Without `cuts`, all slices that are on no pad yet."""
 
     type: Literal["slices_to_pads"] = "slices_to_pads"
     source: str
     cuts: tuple[str, ...] | None = Field(default=None, description="Cut ids of the slices; left out: all not on pads yet")
     first: int | None = Field(default=None, ge=0, lt=MOST_PADS, description="Pad of the first one, replacing what is there")
+    pads: tuple[int, ...] = Field(default=(), description="Pads to put them on, as many as there are")
+    layer: bool = Field(default=False, description="Let them sound along with what is on those pads")
     choke: int = Field(default=1, ge=0, le=MOST_CHOKE)
 
     def label(self, pocket: Pocket) -> str:
@@ -29,7 +31,7 @@ class SlicesToPads(EditModel):
     def apply(self, pocket: Pocket, library: Library) -> Pocket:
         source = the_source(pocket, self.source)
         try:
-            chops = slices(source, self.cuts)
+            chops = slices(pocket, source, self.cuts)
         except KeyError as error:
             raise Refusal("One of those slices is no longer there. Choose again.") from error
         if not chops:
@@ -39,7 +41,14 @@ class SlicesToPads(EditModel):
             chops = [chop for chop in chops if chop.cut not in there]
             if not chops:
                 raise Refusal("All its slices are on pads already. To put one on a second pad, choose it and press To pad.")
-        return put_on_pads(pocket, source, chops, self.first, self.choke)[0]
+        return fill_pads(
+            pocket,
+            pads_of(pocket, source, chops, self.choke),
+            slice_numbers(pocket, source, chops),
+            self.first,
+            self.pads,
+            self.layer,
+        )[0]
 
 
 class SetPads(EditModel):
@@ -55,6 +64,7 @@ class SetPads(EditModel):
     reverse: bool | None = None
     play: Literal["one-shot", "held"] | None = None
     choke: int | None = Field(default=None, ge=0, le=MOST_CHOKE)
+    locked: bool | None = None
 
     def _changes(self) -> dict[str, Any]:
         return self.model_dump(exclude={"type", "pads"}, exclude_none=True)
@@ -109,27 +119,65 @@ class MovePad(EditModel):
         return pocket.model_copy(update={"pads": dict(sorted(pads.items())), "patterns": patterns})
 
 
-def put_on_pads(pocket: Pocket, source: Source, chops: Sequence[Chop], first: int | None, choke: int) -> tuple[Pocket, list[int]]:
-    """The pocket with slices on pads, and the pads they went to. Raises Refusal when one is too long or pads run out."""
-    numbers = {cut.id: n for n, cut in enumerate(source.cuts, 1)}
-    by_id = {cut.id: cut for cut in source.cuts}
-    pads: list[Pad] = []
-    for chop in chops:
-        cut = by_id[chop.cut or ""]
-        name = cut.name or f"{source.name[:70]} {numbers[cut.id]}"
-        pads.append(Pad(name=name, role=cut.role, chop=chop, choke=choke))
-    return fill_pads(pocket, pads, [f"Slice {numbers[c.cut or '']}" for c in chops], first)
+def pads_of(pocket: Pocket, source: Source, chops: Sequence[Chop], choke: int) -> list[Pad]:
+    """A new pad for each slice, with its name and role."""
+    root, _ = root_of(pocket, source)
+    by_id = {cut.id: cut for cut in root.cuts}
+    return [Pad(name=slice_name(pocket, source, chop), role=by_id[chop.cut or ""].role, chop=chop, choke=choke) for chop in chops]
 
 
-def fill_pads(pocket: Pocket, new: Sequence[Pad], what: Sequence[str], first: int | None) -> tuple[Pocket, list[int]]:
-    """The pocket with new pads on the next free places, or from `first` on in place of what is there, and the places they
-    went to. what: each one's name in a message. Raises Refusal when one is too long or pads run out."""
-    free = [i for i in range(MOST_PADS) if i not in pocket.pads] if first is None else list(range(first, MOST_PADS))
+def slice_name(pocket: Pocket, source: Source, chop: Chop) -> str:
+    """What a slice is called: its own name, or the find's and its number."""
+    root, _ = root_of(pocket, source)
+    for number, cut in enumerate(root.cuts, 1):
+        if cut.id == chop.cut:
+            return cut.name or f"{source.name[:70]} {number}"
+    return source.name
+
+
+def slice_numbers(pocket: Pocket, source: Source, chops: Sequence[Chop]) -> list[str]:
+    """Each one's name in a message."""
+    root, _ = root_of(pocket, source)
+    numbers = {cut.id: n for n, cut in enumerate(root.cuts, 1)}
+    return [f"Slice {numbers[c.cut or '']}" for c in chops]
+
+
+def fill_pads(
+    pocket: Pocket, new: Sequence[Pad], what: Sequence[str], first: int | None, chosen: Sequence[int] = (), layer: bool = False
+) -> tuple[Pocket, list[int]]:
+    """The pocket with new pads on the next free places, from `first` on or on those chosen, in place of what is there or
+    layered on it, and the places they went to. what: each one's name in a message. Raises Refusal when one is too long or
+    pads run out. Locked pads are passed over; a chosen one that is locked is refused."""
+    if chosen:
+        free = list(chosen)
+        locked = [i for i in free if i in pocket.pads and pocket.pads[i].locked]
+        if locked:
+            raise Refusal(f"{pocket.pads[locked[0]].name} is locked. Unlock it first, or choose another pad.")
+    elif first is not None:
+        free = [i for i in range(first, MOST_PADS) if not (i in pocket.pads and pocket.pads[i].locked)]
+    else:
+        free = _free_pads(pocket, len(new))
     if len(new) > len(free):
-        raise Refusal(f"{len(new)} slices do not fit on {len(free)} free pads. Choose fewer, or clear some pads.")
-    for pad, name in zip(new, what, strict=True):
+        kind = "chosen" if chosen else "free"
+        raise Refusal(f"{len(new)} slices do not fit on {len(free)} {kind} pads. Choose fewer, or clear some pads.")
+    pads = dict(pocket.pads)
+    for place, pad, name in zip(free, new, what, strict=False):
         seconds = (pad.chop.end - pad.chop.start) / pocket.rate
         if seconds > LONGEST_CHOP_S:
             raise Refusal(f"{name} is {seconds:.0f} s long; a pad holds up to {LONGEST_CHOP_S} s. Cut it shorter first.")
-    pads = {**pocket.pads, **dict(zip(free, new, strict=False))}
+        pads[place] = _layered(pads[place], pad) if layer and place in pads else pad
     return pocket.model_copy(update={"pads": dict(sorted(pads.items()))}), free[: len(new)]
+
+
+def _free_pads(pocket: Pocket, count: int) -> list[int]:
+    """The first so many free places in a row; failing that, all free places. A kit should not lie in the gaps of another."""
+    free = [i for i in range(MOST_PADS) if i not in pocket.pads]
+    runs = (i for i in range(len(free) - count + 1) if free[i + count - 1] - free[i] == count - 1)
+    first = next(runs, None)
+    return free if first is None else free[first:]
+
+
+def _layered(pad: Pad, over: Pad) -> Pad:
+    if len(pad.layers) >= MOST_LAYERS:
+        raise Refusal(f"{pad.name} has {MOST_LAYERS + 1} sounds already, the most a pad can play at once.")
+    return pad.model_copy(update={"layers": (*pad.layers, Layer(chop=over.chop, name=over.name))})

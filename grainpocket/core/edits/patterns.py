@@ -2,21 +2,17 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterable
 from typing import Any, Literal
 
 from pydantic import Field
 
-from grainpocket.core.chop.cuts import slices
 from grainpocket.core.edits.base import EditModel, Library, Refusal, new_ids, the_pattern, the_source
-from grainpocket.core.edits.padding import put_on_pads
+from grainpocket.core.edits.padding import fill_pads, pads_of, slice_numbers
+from grainpocket.core.edits.played import as_played, whole_bars
 from grainpocket.core.params import of
-from grainpocket.core.pocket import MOST_PADS, Frozen, Hit, Name, Pattern, Pocket
+from grainpocket.core.pocket import MOST_BARS, MOST_PADS, Frozen, Hit, Name, Pattern, Pocket
 from grainpocket.core.rhythm.original import original_hits
-from grainpocket.core.rhythm.timing import Timeline
-
-MOST_BARS = 64
 
 
 class Place(Frozen):
@@ -139,37 +135,14 @@ class OriginalRhythm(EditModel):
 
     def apply(self, pocket: Pocket, library: Library) -> Pocket:
         source = the_source(pocket, self.source)
-        grid = source.grid
-        if grid is None:
-            raise Refusal(f"{source.name} has no tempo yet. Set one in Listen, or say how many bars it lasts.")
-        bar = grid.beats_per_bar * 60.0 / grid.bpm * pocket.rate
-        start = self.start if self.start is not None else (0 if grid.bars else grid.bar_one)
-        there = max(1, math.ceil((source.frames - start) / bar - 0.02))
-        wanted = None if self.end is None else max(1, round((self.end - start) / bar))
-        bars = self.bars or wanted or grid.bars or there
-        if bars > MOST_BARS:
-            raise Refusal(f"{source.name} lasts {bars} bars; a pattern holds {MOST_BARS}. Select some bars first.")
-        end = start + bars * bar
-        chops = [c for c in slices(source) if start <= c.start < end]
-        if not chops:
-            raise Refusal("There are no slices here. Raise the sensitivity or add cuts.")
+        span = whole_bars(pocket, source, self.start, self.end, self.bars)
         on_pad = {pad.chop.cut: index for index, pad in sorted(pocket.pads.items(), reverse=True) if pad.chop.source == source.id}
-        missing = [c for c in chops if c.cut not in on_pad]
-        pocket, filled = put_on_pads(pocket, source, missing, None, 1)
+        missing = [c for c in span.chops if c.cut not in on_pad]
+        new, what = pads_of(pocket, source, missing, 1), slice_numbers(pocket, source, missing)
+        pocket, filled = fill_pads(pocket, new, what, None)
         on_pad.update({c.cut: index for c, index in zip(missing, filled, strict=True)})
-        pocket, (key,) = new_ids(pocket, "p", 1)
-        hits = original_hits([(on_pad[c.cut], c) for c in chops], grid, start, bars * grid.beats_per_bar, pocket.rate)
-        pattern = Pattern(id=key, name=f"{source.name[:70]}, as played", bars=bars, beats_per_bar=grid.beats_per_bar, hits=hits)
-        if self.take_tempo:
-            tempo = _tempo_for(bars * grid.beats_per_bar, source.frames - start, grid.bpm, pocket.rate)
-            pocket = pocket.model_copy(update={"tempo": tempo})
-        return pocket.with_pattern(pattern)
-
-
-def _tempo_for(beats: int, frames: int, bpm: float, rate: int) -> float:
-    """The grid's own tempo, kept exact where the loop is exactly these beats long."""
-    exact = beats * 60.0 * rate / frames
-    return exact if Timeline(bpm, rate).frame(beats) == frames else bpm
+        hits = original_hits([(on_pad[c.cut], 0, c) for c in span.chops], span.bpm, span.start, span.beats, pocket.rate)
+        return as_played(pocket, source, span, hits, f"{source.name[:70]}, as played", self.take_tempo)
 
 
 def _by_place(hits: Iterable[Hit]) -> dict[tuple[int, float], Hit]:

@@ -7,10 +7,12 @@ from typing import Literal
 from pydantic import Field
 
 from grainpocket.core.chop.cuts import recut, transient_cuts, transient_roles
+from grainpocket.core.chop.kin import cuts_of
 from grainpocket.core.edits.base import EditModel, Library, Refusal, new_ids, the_source
+from grainpocket.core.edits.family_cuts import chops_of
 from grainpocket.core.listen.grids import found_grid
 from grainpocket.core.params import of
-from grainpocket.core.pocket import Credits, Key, Kin, Name, Origin, Pocket, Source
+from grainpocket.core.pocket import Credits, Key, Kin, Name, Origin, Pad, Pocket, Source
 
 
 class SetPocket(EditModel):
@@ -68,17 +70,17 @@ class AddSource(EditModel):
         pocket, (source_id,) = new_ids(pocket, "s", 1)
         grid = found_grid(hearing.tempi[0]) if hearing.tempi else None
         source = Source(
-            id=source_id, name=_unused_name(self.name, pocket), audio=self.audio, frames=self.frames,
+            id=source_id, name=unused_name(self.name, pocket), audio=self.audio, frames=self.frames,
             channels=self.channels, origin=self.origin, credits=self.credits, trim=self.trim, grid=grid,
         )  # fmt: skip
         root = pocket.sources.get(self.kin.root) if self.kin else None
-        if root is not None:
-            # The same time line: what was set by hand on it holds for the copy too.
-            pocket, ids = new_ids(pocket, "c", len(root.cuts))
-            cuts = tuple(cut.model_copy(update={"id": i}) for cut, i in zip(root.cuts, ids, strict=True))
-            taken_on = {"grid": root.grid, "sensitivity": root.sensitivity, "cuts": cuts, "kin": self.kin}
-            return pocket.with_source(source.model_copy(update=taken_on))
-        at = transient_cuts(hearing, source.sensitivity)
+        if root is not None and self.kin is not None:
+            # The same time line: what was set by hand on it holds for the copy too, and its cuts are shared.
+            kin = self.kin
+            if root.kin is not None:
+                kin = kin.model_copy(update={"root": root.kin.root, "offset": kin.offset + root.kin.offset})
+            return pocket.with_source(source.model_copy(update={"grid": root.grid, "cutting": root.cutting, "kin": kin}))
+        at = transient_cuts(hearing, source.cutting.sensitivity)
         pocket, ids = new_ids(pocket, "c", len(at))
         return pocket.with_source(source.model_copy(update={"cuts": recut((), at, transient_roles(hearing, at), ids)}))
 
@@ -143,19 +145,49 @@ class RemoveSource(EditModel):
 
     def apply(self, pocket: Pocket, library: Library) -> Pocket:
         source = the_source(pocket, self.source)
-        users = [index for index, pad in pocket.pads.items() if pad.chop.source == self.source]
+        users = [index for index, pad in pocket.pads.items() if any(chop.source == self.source for chop in chops_of(pad))]
         if users and not self.with_pads:
             raise Refusal(f"{source.name} is on {len(users)} pads. Remove it together with them, or clear them first.")
-        orphans = {k: s.model_copy(update={"kin": None}) for k, s in pocket.sources.items() if s.kin and s.kin.root == self.source}
+        heirs = [s for s in pocket.sources.values() if s.kin is not None and s.kin.root == self.source]
+        if heirs:
+            pocket = _inherited(pocket, source, heirs)
+        # A pad that has other sounds keeps those.
+        pads = {k: _without(pad, self.source) if k in users else pad for k, pad in pocket.pads.items()}
         return pocket.model_copy(
             update={
-                "sources": {k: orphans.get(k, s) for k, s in pocket.sources.items() if k != self.source},
-                "pads": {k: p for k, p in pocket.pads.items() if k not in users},
+                "sources": {k: s for k, s in pocket.sources.items() if k != self.source},
+                "pads": {k: p for k, p in pads.items() if p is not None},
+                "tray": tuple(held for held in pocket.tray if held.chop.source != self.source),
             }
         )
 
 
-def _unused_name(name: str, pocket: Pocket) -> str:
+def _inherited(pocket: Pocket, root: Source, heirs: list[Source]) -> Pocket:
+    """A family without its root: the first of its kin heads it now, and holds the cuts."""
+    first, others = heirs[0], heirs[1:]
+    cuts, offset = cuts_of(pocket, first), first.kin.offset if first.kin else 0
+    if not others:
+        return pocket.with_source(first.model_copy(update={"kin": None, "cuts": cuts}))
+    moved = {
+        s.id: s.model_copy(update={"kin": s.kin.model_copy(update={"root": first.id, "offset": s.kin.offset - offset})})
+        for s in others
+        if s.kin is not None
+    }
+    sources = {**pocket.sources, **moved, first.id: first.model_copy(update={"kin": None, "cuts": cuts})}
+    return pocket.model_copy(update={"sources": sources})
+
+
+def _without(pad: Pad, source: str) -> Pad | None:
+    """A pad without the sounds of a find; None when its own sound was one."""
+    if pad.chop.source == source:
+        return None
+    # A hit names its take by number: the others keep theirs.
+    takes = tuple(pad.chop if take.source == source else take for take in pad.takes)
+    return pad.model_copy(update={"takes": takes, "layers": tuple(one for one in pad.layers if one.chop.source != source)})
+
+
+def unused_name(name: str, pocket: Pocket) -> str:
+    """A find's name that no other has."""
     taken = {source.name for source in pocket.sources.values()}
     if name not in taken:
         return name

@@ -4,20 +4,20 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from grainpocket.core.pocket import Chop, Grid, Hit
+from grainpocket.core.pocket import Chop, Hit
 from grainpocket.core.rhythm.timing import Timeline
 
 
-def original_hits(chops: Sequence[tuple[int, Chop]], grid: Grid, start: int, beats: float, rate: int) -> tuple[Hit, ...]:
+def original_hits(chops: Sequence[tuple[int, int, Chop]], bpm: float, start: int, beats: float, rate: int) -> tuple[Hit, ...]:
     """One hit a chop, where the record has it.
 
-    chops: (pad, chop) in order; start: the sample that becomes beat 0; beats: length of the pattern. Velocity is full:
+    chops: (pad, take, chop) in order; start: the sample that becomes beat 0; beats: length of the pattern. Velocity is full:
     the loudness of the playing is in the chops themselves.
     """
-    time = Timeline(grid.bpm, rate)
+    time = Timeline(bpm, rate)
     hits: dict[tuple[int, float], Hit] = {}
-    for pad, chop in chops:
+    for pad, take, chop in chops:
         beat = time.beat(chop.start - start)
         if 0 <= beat < beats:
-            hits[(pad, beat)] = Hit(pad=pad, beat=beat, velocity=127, length=time.beat(chop.end - chop.start))
+            hits[(pad, beat)] = Hit(pad=pad, beat=beat, velocity=127, length=time.beat(chop.end - chop.start), take=take)
     return tuple(sorted(hits.values(), key=lambda h: (h.beat, h.pad)))

@@ -58,8 +58,10 @@ class Schedule:
 
 @dataclass(frozen=True)
 class _Sound:
-    """What a pad's settings say of each of its hits."""
+    """What a pad's settings say of each of its hits with one of its takes. index: among all that the pattern plays."""
 
+    index: int
+    source: str
     spec: VoiceSpec
     choke: int
     held: bool
@@ -67,9 +69,10 @@ class _Sound:
 
 @dataclass
 class _Table:
-    """The events as columns, (n,) each; stop is _NEVER where an event ends by itself."""
+    """The events as columns, (n,) each; sound: index of the _Sound; stop is _NEVER where an event ends by itself."""
 
     pad: Frames
+    sound: Frames
     frame: Frames
     gain: NDArray[np.float64]
     natural: Frames
@@ -97,28 +100,31 @@ def schedule(pocket: Pocket, pattern: Pattern, cyclic: bool = True) -> Schedule:
     time = Timeline(pocket.tempo, pocket.rate)
     length = time.frame(pattern.beats)
     beats = tuple(time.frame(beat) for beat in range(int(np.ceil(pattern.beats))))
-    sounds = {}
-    for index in {hit.pad for hit in pattern.hits} & pocket.pads.keys():
-        pad = pocket.pads[index]
-        sounds[index] = _Sound(spec_of(pocket, pad), pad.choke, pad.play == "held")
-    hits = [hit for hit in pattern.hits if hit.pad in sounds]
+    hits = [hit for hit in pattern.hits if hit.pad in pocket.pads]
+    sounds: dict[tuple[int, int], _Sound] = {}
+    for place in sorted({(hit.pad, hit.take) for hit in hits}):
+        pad, take = pocket.pads[place[0]], place[1]
+        chop = pad.takes[take - 1] if 0 < take <= len(pad.takes) else pad.chop
+        sounds[place] = _Sound(len(sounds), chop.source, spec_of(pocket, pad, take), pad.choke, pad.play == "held")
     if not hits:
         return Schedule(pocket.rate, length, beats, (), np.zeros(0, ROW))
-    table = _table(hits, sounds, time, pattern.swing, length)
+    table = _table(hits, [sounds[hit.pad, hit.take] for hit in hits], time, pattern.swing, length)
     _choke(table, int(CHOKE_FADE_S * pocket.rate), length, cyclic)
-    joins = _joins(table, sounds, pocket, length, cyclic)
-    return Schedule(pocket.rate, length, beats, *_rows(table, sounds, joins))
+    in_order = list(sounds.values())
+    joins = _joins(table, in_order, pocket, length, cyclic)
+    return Schedule(pocket.rate, length, beats, *_rows(table, in_order, joins))
 
 
-def _table(hits: list[Hit], sounds: dict[int, _Sound], time: Timeline, swing: float, length: int) -> _Table:
+def _table(hits: list[Hit], sounds: list[_Sound], time: Timeline, swing: float, length: int) -> _Table:
     beat = np.array([hit.beat for hit in hits])
     pad = np.array([hit.pad for hit in hits], np.int64)
     gain = velocity_gain(np.array([hit.velocity for hit in hits], np.float64))
     frame = time.frames(swung(beat, swing))
-    natural = np.array([sounds[hit.pad].spec.length for hit in hits], np.int64)
-    choke = np.array([sounds[hit.pad].choke for hit in hits], np.int64)
-    table = _Table(pad, frame, gain, natural, choke, np.full(len(hits), _NEVER), np.zeros(len(hits), np.int64))
-    gates = [np.nan if hit.length is None or not sounds[hit.pad].held else hit.length for hit in hits]
+    natural = np.array([sound.spec.length for sound in sounds], np.int64)
+    choke = np.array([sound.choke for sound in sounds], np.int64)
+    index = np.array([sound.index for sound in sounds], np.int64)
+    table = _Table(pad, index, frame, gain, natural, choke, np.full(len(hits), _NEVER), np.zeros(len(hits), np.int64))
+    gates = [np.nan if hit.length is None or not sound.held else hit.length for hit, sound in zip(hits, sounds, strict=True)]
     gate = np.array(gates)
     held = ~np.isnan(gate)
     until = np.full(len(hits), _NEVER)
@@ -140,17 +146,17 @@ def _choke(table: _Table, fade: int, length: int, cyclic: bool) -> None:
     table.stop_at(until, fade)
 
 
-def _joins(table: _Table, sounds: dict[int, _Sound], pocket: Pocket, length: int, cyclic: bool) -> NDArray[np.bool_]:
+def _joins(table: _Table, sounds: list[_Sound], pocket: Pocket, length: int, cyclic: bool) -> NDArray[np.bool_]:
     """(n, 2): whether the record simply goes on, from another event into this one, and from this one into another."""
     joins = np.zeros((len(table.frame), 2), np.bool_)
-    plain = {pad for pad, s in sounds.items() if not (s.spec.fade_out or s.spec.pitch or s.spec.reverse)}
+    plain = {s.index for s in sounds if not (s.spec.fade_out or s.spec.pitch or s.spec.reverse or s.spec.layers)}
     end = table.frame + table.natural
     if cyclic:
         end %= length
     first = np.searchsorted(table.frame, end)
     past = np.searchsorted(table.frame, end, side="right")
     for i in np.flatnonzero((past > first) & (table.stop == _NEVER)).tolist():
-        if int(table.pad[i]) not in plain:
+        if int(table.sound[i]) not in plain:
             continue
         for j in range(int(first[i]), int(past[i])):
             if (i != j or len(joins) == 1) and table.gain[i] == table.gain[j] and _continues(table, sounds, pocket, i, j):
@@ -159,23 +165,23 @@ def _joins(table: _Table, sounds: dict[int, _Sound], pocket: Pocket, length: int
     return joins
 
 
-def _continues(table: _Table, sounds: dict[int, _Sound], pocket: Pocket, i: int, j: int) -> bool:
+def _continues(table: _Table, sounds: list[_Sound], pocket: Pocket, i: int, j: int) -> bool:
     """Whether event j begins with the very sample that follows event i. The start of a source follows its end: that is
     what a trimmed loop is."""
-    pad = int(table.pad[i])
-    a, b = sounds[pad].spec, sounds[int(table.pad[j])].spec
-    if a.audio != b.audio or a.level != b.level or b.pitch or b.reverse:
+    first, second = sounds[int(table.sound[i])], sounds[int(table.sound[j])]
+    a, b = first.spec, second.spec
+    if a.audio != b.audio or a.level != b.level or b.pitch or b.reverse or b.layers:
         return False
-    frames = pocket.sources[pocket.pads[pad].chop.source].frames
+    frames = pocket.sources[first.source].frames
     return b.start == a.end or (a.end == frames and b.start == 0)
 
 
-def _rows(table: _Table, sounds: dict[int, _Sound], joins: NDArray[np.bool_]) -> tuple[tuple[VoiceSpec, ...], Rows]:
-    """The voices, one for all events of a pad with the same edges, and the events."""
-    edges, spec = np.unique(table.pad * 4 + joins[:, 0] * 2 + joins[:, 1], return_inverse=True)
+def _rows(table: _Table, sounds: list[_Sound], joins: NDArray[np.bool_]) -> tuple[tuple[VoiceSpec, ...], Rows]:
+    """The voices, one for all events of a sound with the same edges, and the events."""
+    edges, spec = np.unique(table.sound * 4 + joins[:, 0] * 2 + joins[:, 1], return_inverse=True)
     specs = []
-    for pad, before, after in zip((edges // 4).tolist(), (edges & 2 > 0).tolist(), (edges & 1 > 0).tolist(), strict=True):
-        plain = sounds[pad].spec
+    for sound, before, after in zip((edges // 4).tolist(), (edges & 2 > 0).tolist(), (edges & 1 > 0).tolist(), strict=True):
+        plain = sounds[sound].spec
         specs.append(replace(plain, joined_before=before, joined_after=after) if before or after else plain)
     rows = np.zeros(len(table.pad), ROW)
     stop = np.where(table.stop == _NEVER, -1, table.stop)

@@ -11,16 +11,16 @@ from __future__ import annotations
 import functools
 import hashlib
 import json
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from typing import Protocol
 
 import numpy as np
 import soxr
 
-from grainpocket.core.pocket import Pad, Pocket
+from grainpocket.core.pocket import Chop, Pad, Pocket
 from grainpocket.core.sound.audio import Samples, gain_of, stereo
 
-ENGINE = "1"
+ENGINE = "2"
 # Without any sound before it to fade in over, a start is ramped over this many samples.
 BARE_RAMP = 8
 _MARGIN = 96
@@ -38,7 +38,8 @@ class Reader(Protocol):
 
 @dataclass(frozen=True)
 class VoiceSpec:
-    """Everything that shapes a voice. start and end are samples in `audio`; fades in ms; joined edges are left bare."""
+    """Everything that shapes a voice. start and end are samples in `audio`, beyond which is silence; fades in ms; joined
+    edges are left bare; layers sound along with it from the same hit."""
 
     audio: str
     start: int
@@ -51,6 +52,7 @@ class VoiceSpec:
     fade_out_edge: float = 5.0
     joined_before: bool = False
     joined_after: bool = False
+    layers: tuple[VoiceSpec, ...] = ()
 
     @functools.cached_property
     def ratio(self) -> float:
@@ -60,7 +62,8 @@ class VoiceSpec:
     @functools.cached_property
     def length(self) -> int:
         """Samples from the hit to the end of the voice."""
-        return max(1, int(round((self.end - self.start) / self.ratio)))
+        own = max(1, int(round((self.end - self.start) / self.ratio)))
+        return max((own, *(layer.length for layer in self.layers)))
 
     def lead(self, rate: int) -> int:
         """Samples of fade in before the hit, as rendered."""
@@ -81,14 +84,20 @@ def lead_frames(fade_in_edge: float, rate: int) -> int:
     return int(round(fade_in_edge * rate / 1000.0))
 
 
-def spec_of(pocket: Pocket, pad: Pad) -> VoiceSpec:
-    """The voice of a pad as it sounds by itself."""
-    source = pocket.sources[pad.chop.source]
+def spec_of(pocket: Pocket, pad: Pad, take: int = 0) -> VoiceSpec:
+    """The voice of a pad as it sounds by itself; take: which of its chops, 0 for its own. One that it has not is its own."""
+    layers = tuple(_spec(pocket, pad, layer.chop, layer.level) for layer in pad.layers)
+    spec = _spec(pocket, pad, pad.takes[take - 1] if 0 < take <= len(pad.takes) else pad.chop)
+    return replace(spec, layers=layers) if layers else spec
+
+
+def _spec(pocket: Pocket, pad: Pad, chop: Chop, level: float = 0.0) -> VoiceSpec:
+    source = pocket.sources[chop.source]
     return VoiceSpec(
         audio=source.audio,
-        start=pad.chop.start,
-        end=pad.chop.end,
-        level=pad.level + source.trim,
+        start=chop.start,
+        end=chop.end,
+        level=pad.level + source.trim + level,
         pitch=pad.pitch,
         reverse=pad.reverse,
         fade_out=pad.fade_out,
@@ -99,6 +108,12 @@ def spec_of(pocket: Pocket, pad: Pad) -> VoiceSpec:
 
 def render(spec: VoiceSpec, reader: Reader, rate: int) -> Samples:
     """(lead + length, 2) float32: `spec.lead(rate)` samples of fade in, then the voice from its hit on."""
+    if spec.layers:
+        out = np.zeros((spec.lead(rate) + spec.length, 2), np.float32)
+        for one in (replace(spec, layers=()), *spec.layers):
+            sound = render(one, reader, rate)
+            out[: len(sound)] += sound
+        return out
     lead, length = spec.lead(rate), spec.length
     wanted = lead + length
     before, body = _source_stretch(spec, reader, lead)
@@ -121,8 +136,8 @@ def _source_stretch(spec: VoiceSpec, reader: Reader, lead: int) -> tuple[int, Sa
     extra = _MARGIN if spec.pitch else 0
     if spec.reverse:
         stretch = reader.read(spec.audio, spec.start - extra, spec.end + ahead + extra)[::-1]
-        return min(ahead, reader.frames(spec.audio) - spec.end), np.ascontiguousarray(stretch)
-    return min(ahead, spec.start), reader.read(spec.audio, spec.start - ahead - extra, spec.end + extra)
+        return min(ahead, max(0, reader.frames(spec.audio) - spec.end)), np.ascontiguousarray(stretch)
+    return min(ahead, max(0, spec.start)), reader.read(spec.audio, spec.start - ahead - extra, spec.end + extra)
 
 
 def _fade_in(out: Samples, lead: int, real: int, joined: bool) -> None:

@@ -1,66 +1,150 @@
 /** Chop: cuts, slices, and the way to the pads. */
-import type { Source } from "../../api/types";
+import { Tabs } from "radix-ui";
+
+import type { Snap, Source } from "../../api/types";
 import { chooseSlice, cutHere, deleteCuts, originalRhythm, slicesToPads } from "../../app/actions";
-import { useHearing, useParameter } from "../../app/about";
-import { edit } from "../../app/edits";
-import { useView } from "../../app/view";
+import { useParameter } from "../../app/about";
+import { chosenIntoTray, fitToPads, splitByDrum } from "../../app/chopping";
+import { usePocket } from "../../app/pocket";
+import { type ChopPanel, useView } from "../../app/view";
 import { Button } from "../../design/Button";
-import { fixed } from "../../design/format";
-import { Slider } from "../../design/Slider";
+import { Menu } from "../../design/Menu";
+import { NumberField } from "../../design/NumberField";
+import { Toggle } from "../../design/Toggle";
 import { WaveTools } from "../../wave/WaveTools";
 import { Overview, WaveView } from "../../wave/WaveView";
+import { Policies } from "./Policies";
+import { Proof } from "./Proof";
+import { Search } from "./Search";
 import { SliceTable } from "./SliceTable";
+import { Tray } from "./Tray";
+
+const SNAPS: [Snap, string][] = [
+  ["attack", "attacks"],
+  ["quiet", "quiet points"],
+  ["grid", "grid"],
+  ["off", "nothing"],
+];
 
 export function Chop({ source, rate }: { source: Source; rate: number }) {
   const chosen = useView((s) => s.cuts.filter((id) => source.cuts.some((c) => c.id === id)).length);
-  const sensitivity = useParameter("chop", "sensitivity");
-  const hearing = useHearing(source.audio);
-  const byHand = source.cuts.filter((cut) => cut.by === "hand").length;
-
+  const panel = useView((s) => s.chopPanel);
+  const tray = usePocket((s) => s.open?.pocket.tray.length ?? 0);
+  const panels: [ChopPanel, string][] = [
+    ["slices", "Slices"],
+    ["search", "All finds"],
+    ["tray", tray ? `Tray, ${tray}` : "Tray"],
+    ["proof", "Repeats and null"],
+  ];
   return (
-    <div className="flex min-h-0 grow flex-col gap-1.5 px-4 pt-2.5 pb-2">
-      <Overview source={source} />
-      <WaveView source={source} height={233} cutting onSlice={(cut, add) => chooseSlice(source, cut, add)} />
-      <div className="flex flex-wrap items-center gap-x-2 gap-y-1.5 pt-1">
-        <WaveTools source={source} rate={rate} />
-        <span className="grow" />
-        <Button keys="N" hint="New cut at the playhead or cursor; a double click on the wave does it too" onClick={cutHere}>
-          Add cut
-        </Button>
-        <Button keys="Delete" hint="The slice before it grows" disabled={!chosen} onClick={deleteCuts}>
-          Delete cut
-        </Button>
-      </div>
-      <div className="flex items-center gap-2">
-        <span className="text-[12px] text-ink2">Sensitivity</span>
-        <Slider
-          className="w-36"
-          parameter={sensitivity}
-          value={source.sensitivity}
-          onChange={(value, gesture) => void edit({ type: "cut_transients", source: source.id, sensitivity: value }, gesture)}
-        />
-        <span className="w-9 text-right text-[12px]">{fixed(source.sensitivity, 0)} %</span>
-        <span className="text-[12px] whitespace-nowrap" data-testid="slice-count">
-          {source.cuts.length} {source.cuts.length === 1 ? "slice" : "slices"}
-        </span>
-        <span className="truncate text-[12px] text-ink2">
-          {byHand ? `${byHand} by hand, kept` : hearing && !hearing.transients.at.length ? "no transients: cut by hand" : ""}
-        </span>
-        <span className="grow" />
-        <Button
-          hint={source.grid ? "Make a pattern that plays the pads as this was played; missing slices go on pads" : "Set its tempo in Listen first"}
-          onClick={() => void originalRhythm()}
-        >
-          Original rhythm
-        </Button>
-        <Button keys="P" disabled={!chosen} hint="Put the chosen slices on the next free pads" onClick={() => void slicesToPads(false)}>
-          {chosen > 1 ? `${chosen} to pads` : "To pad"}
-        </Button>
-        <Button tone="go" disabled={!source.cuts.length} onClick={() => void slicesToPads(true)}>
-          All to pads
-        </Button>
-      </div>
-      <SliceTable source={source} rate={rate} />
+    <div className="flex min-h-0 grow flex-col gap-1.5 px-4 pt-2 pb-2">
+      <Overview source={source} height={30} />
+      <WaveView source={source} height={196} cutting onSlice={chooseSlice.bind(null, source)} />
+      <WaveRow source={source} rate={rate} chosen={chosen} />
+      <Policies source={source} />
+      <Tabs.Root value={panel} onValueChange={(value) => useView.getState().look({ chopPanel: value as ChopPanel })} className="flex min-h-0 grow flex-col gap-1.5">
+        <div className="flex items-center gap-2 border-b border-rule">
+          <Tabs.List aria-label="Slices, search, tray, proof" className="flex gap-3">
+            {panels.map(([value, label]) => (
+              <Tabs.Trigger key={value} value={value} className="title -mb-px border-b-2 border-transparent pb-0.5 text-[13.5px] whitespace-nowrap text-ink2 data-[state=active]:border-now data-[state=active]:text-ink">
+                {label}
+              </Tabs.Trigger>
+            ))}
+          </Tabs.List>
+          <span className="grow" />
+          <span className="flex items-center gap-1.5 pb-1">
+            <Button keys="T" disabled={!chosen} hint="Set the chosen slices aside, for a kit of several finds" onClick={chosenIntoTray}>
+              Into tray
+            </Button>
+            <Button keys="P" disabled={!chosen} hint="Put the chosen slices on the next free pads" onClick={() => void slicesToPads(false)}>
+              {chosen > 1 ? `${chosen} to pads` : "To pad"}
+            </Button>
+            <Layouts source={source} />
+          </span>
+        </div>
+        <Tabs.Content value="slices" tabIndex={-1} className="flex min-h-0 grow flex-col data-[state=inactive]:hidden">
+          <SliceTable source={source} rate={rate} />
+        </Tabs.Content>
+        <Tabs.Content value="search" tabIndex={-1} className="flex min-h-0 grow flex-col data-[state=inactive]:hidden">
+          <Search source={source} />
+        </Tabs.Content>
+        <Tabs.Content value="tray" tabIndex={-1} className="flex min-h-0 grow flex-col data-[state=inactive]:hidden">
+          <Tray />
+        </Tabs.Content>
+        <Tabs.Content value="proof" tabIndex={-1} className="flex min-h-0 grow flex-col data-[state=inactive]:hidden">
+          <Proof source={source} rate={rate} />
+        </Tabs.Content>
+      </Tabs.Root>
     </div>
+  );
+}
+
+/** Ways to lay the whole find, or the selection, out over pads. */
+function Layouts({ source }: { source: Source }) {
+  const none = !source.cuts.length;
+  return (
+    <>
+      <Menu
+        label="Lay it out over pads"
+        trigger={<Button hint="The find, or the selection">Lay out ▾</Button>}
+        items={[
+          { label: "Spread over 16 pads in equal beats", onSelect: () => fitToPads("beats", 16) },
+          { label: "Spread over 8 pads in equal beats", onSelect: () => fitToPads("beats", 8) },
+          { label: "Join its slices into 16 pads", disabled: none, onSelect: () => fitToPads("slices", 16) },
+          { label: "Join its slices into 8 pads", disabled: none, onSelect: () => fitToPads("slices", 8) },
+          null,
+          { label: "Split by drum: a lane for each", disabled: none || !source.grid, onSelect: () => void splitByDrum() },
+        ]}
+      />
+      <Button hint={source.grid ? "Make a pattern that plays the pads as this was played; missing slices go on pads" : "Set its tempo in Listen first"} onClick={() => void originalRhythm()}>
+        Original rhythm
+      </Button>
+      <Button tone="go" disabled={none} onClick={() => void slicesToPads(true)}>
+        All to pads
+      </Button>
+    </>
+  );
+}
+
+function WaveRow({ source, rate, chosen }: { source: Source; rate: number; chosen: number }) {
+  const snap = useView((s) => s.snap);
+  const live = useView((s) => s.live);
+  const look = useView.getState().look;
+  return (
+    <div className="flex flex-wrap items-center gap-x-1.5 gap-y-1">
+      <WaveTools source={source} rate={rate} />
+      <Toggle on={live} onChange={(on) => look({ live: on })} keys="J" hint="While the find plays, a press of a free pad cuts there and takes the slice; press it again to take it anew">
+        Cut live
+      </Toggle>
+      {live ? <LiveSettings /> : null}
+      <span className="grow" />
+      <Menu
+        label="Cuts made by hand go to"
+        trigger={<Button hint="Where cuts made or dragged by hand go; hold Alt while dragging for none">Snap: {SNAPS.find(([one]) => one === snap)?.[1]} ▾</Button>}
+        items={SNAPS.map(([one, label]) => ({ label, checked: one === snap, onSelect: () => look({ snap: one }) }))}
+      />
+      <Button keys="N" hint="New cut at the playhead or cursor; a double click on the wave does it too" onClick={cutHere}>
+        Add cut
+      </Button>
+      <Button keys="Delete" hint="The slice before it grows" disabled={!chosen} onClick={deleteCuts}>
+        Delete cut
+      </Button>
+    </div>
+  );
+}
+
+function LiveSettings() {
+  const reach = useParameter("chop", "window");
+  const delay = useParameter("chop", "latency");
+  const catchMs = useView((s) => s.catchMs) ?? reach.default;
+  const delayMs = useView((s) => s.delayMs) ?? delay.default;
+  const look = useView.getState().look;
+  return (
+    <span className="inline-flex items-baseline gap-1.5 text-[12px]">
+      <span className="text-ink2">{reach.label}</span>
+      <NumberField parameter={reach} value={catchMs} onChange={(value) => look({ catchMs: value })} />
+      <span className="text-ink2">{delay.label}</span>
+      <NumberField parameter={delay} value={delayMs} onChange={(value) => look({ delayMs: value })} />
+    </span>
   );
 }

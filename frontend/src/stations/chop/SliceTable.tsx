@@ -1,110 +1,162 @@
-import { memo, useEffect, useMemo, useRef } from "react";
+/** The slices of a find in a table: sort, filter, choose, hear, drag to a pad. Only the rows in view are drawn. */
+import { useVirtualizer } from "@tanstack/react-virtual";
+import { ToggleGroup } from "radix-ui";
+import { memo, useDeferredValue, useEffect, useMemo, useRef, useState } from "react";
 
-import type { Pad, Source } from "../../api/types";
+import type { Role, Source } from "../../api/types";
+import { useHearing } from "../../app/about";
 import { chooseSlice } from "../../app/actions";
+import { useFacts, wantFacts } from "../../app/facts";
 import { usePocket } from "../../app/pocket";
+import { setSliceOrder } from "../../app/sliceOrder";
 import { useView } from "../../app/view";
-import { position } from "../../design/format";
-import { ROLES } from "../../design/roles";
+import { ROLE_NAMES, ROLES } from "../../design/roles";
 import { PAGE, useKeyNames } from "../../pads/keys";
 import { useLines } from "../../wave/lines";
-import { beatsAt, sliceMarks, type SliceMark } from "../../wave/marks";
+import { Trim } from "./Trim";
+import { arranged, COLUMNS, sliceRows, type SliceRow, type Sorting } from "./rows";
 
-/** Where each slice of a source is on the pads. */
-function padsByCut(pads: Record<string, Pad>, source: string): Map<string, number[]> {
-  const out = new Map<string, number[]>();
-  for (const [index, pad] of Object.entries(pads)) {
-    if (pad.chop.source !== source || !pad.chop.cut) continue;
-    out.set(pad.chop.cut, [...(out.get(pad.chop.cut) ?? []), Number(index)]);
-  }
-  return out;
-}
+const ROW = 24;
 
 export function SliceTable({ source, rate }: { source: Source; rate: number }) {
   const pads = usePocket((s) => s.open?.pocket.pads);
   const chosen = useView((s) => s.cuts);
   const names = useKeyNames((s) => s.names);
-  const marks = useMemo(() => sliceMarks(source), [source]);
-  const where = useMemo(() => padsByCut(pads ?? {}, source.id), [pads, source.id]);
   const grid = useLines(source);
-  const cuts = useMemo(() => new Map(source.cuts.map((cut) => [cut.id, cut])), [source.cuts]);
+  const [sorting, setSorting] = useState<Sorting>({ by: "number", down: false });
+  const [roles, setRoles] = useState<Role[]>([]);
+  const [text, setText] = useState("");
+  const box = useRef<HTMLDivElement>(null);
+  const hearing = useHearing(source.audio);
+  const facts = useFacts((s) => s.facts);
+  const round = useFacts((s) => s.round);
+  // A drag moves a cut many times a second; the table may follow a moment later.
+  const shown = useDeferredValue(source);
+  useEffect(() => {
+    const timer = window.setTimeout(() => void wantFacts(source), 150);
+    return () => window.clearTimeout(timer);
+  }, [source]);
+  // The facts are one map that grows: the round says that it did.
+  // eslint-disable-next-line react-hooks/exhaustive-deps
+  const rows = useMemo(() => sliceRows(shown, pads ?? {}, grid, rate, facts), [shown, pads, grid, rate, facts, round]);
+  const list = useMemo(() => arranged(rows, sorting, roles, text), [rows, sorting, roles, text]);
+  useEffect(() => setSliceOrder(source.id, list.map((row) => row.mark.id)), [source.id, list]);
+  const on = useMemo(() => new Set(chosen), [chosen]);
+  const virtual = useVirtualizer({ count: list.length, getScrollElement: () => box.current, estimateSize: () => ROW, overscan: 8 });
+  const last = chosen.at(-1);
+  useEffect(() => {
+    const at = list.findIndex((row) => row.mark.id === last);
+    if (at >= 0) virtual.scrollToIndex(at, { align: "auto" });
+    // When the choice changes, not whenever the list does.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [last]);
+  const items = virtual.getVirtualItems();
+  const above = items[0]?.start ?? 0;
+  const below = virtual.getTotalSize() - (items.at(-1)?.end ?? 0);
 
-  if (!marks.length)
-    return (
-      <p className="mt-2 rounded-[4px] border border-dashed border-ink2 p-4 text-ink2">
-        No slices at this sensitivity. Raise it, double click on the wave to cut by hand, or press N while it plays.
-      </p>
-    );
+  if (!source.cuts.length)
+    return <p className="rounded-[4px] border border-dashed border-ink2 p-4 text-ink2">No slices yet. Press Cut, double click on the wave to cut by hand, or press N while it plays.</p>;
   return (
-    <div className="thin-scroll min-h-0 grow overflow-auto" tabIndex={0} role="region" aria-label="Slices">
-      <table className="w-full border-collapse text-[12px]">
-        <thead className="sticky top-0 z-10 bg-paper text-left text-[11px] text-ink2">
-          <tr>
-            {["slice", grid ? "at" : "at (s)", "length", "name", "role", "pad"].map((head) => (
-              <th key={head} className="border-b border-rule px-2 py-1 font-medium">
-                {head}
-              </th>
-            ))}
-          </tr>
-        </thead>
-        <tbody>
-          {marks.map((mark) => {
-            const cut = cuts.get(mark.id);
-            return (
-              <Row
-                key={mark.id}
-                mark={mark}
-                source={source}
-                at={grid ? position(Math.round(beatsAt(grid, mark.start) * 4) / 4, grid.beatsPerBar) : (mark.start / rate).toFixed(3)}
-                length={`${((mark.end - mark.start) / rate).toFixed(2)} s`}
-                name={cut?.name ?? ""}
-                role={cut?.role ? `${ROLES[cut.role].glyph} ${ROLES[cut.role].label}` : "–"}
-                pad={(where.get(mark.id) ?? []).map((index) => `${names[index % PAGE]}${index >= PAGE ? `, p. ${Math.floor(index / PAGE) + 1}` : ""}`).join("; ") || "–"}
-                on={chosen.includes(mark.id)}
-              />
-            );
-          })}
-        </tbody>
-      </table>
+    <div className="flex min-h-0 grow flex-col">
+      <div className="flex items-center gap-2 pb-1 text-[12px]">
+        <input
+          aria-label="Show slices named"
+          placeholder="name or number"
+          value={text}
+          onChange={(event) => setText(event.target.value)}
+          className="w-32 rounded-[3px] border border-rule bg-card px-2 py-[2px] placeholder:text-ink2"
+        />
+        <RoleChips roles={roles} onChange={setRoles} label="Show roles; none for all" />
+        <span className="text-ink2">{list.length === rows.length ? "" : `${list.length} of ${rows.length}`}</span>
+        <span className="grow" />
+        <Trim disabled={chosen.length !== 1} hearing={hearing} />
+      </div>
+      <div ref={box} className="thin-scroll min-h-0 grow overflow-auto" tabIndex={0} role="region" aria-label="Slices">
+        <table className="w-full table-fixed border-collapse text-[12px]" aria-rowcount={list.length + 1}>
+          <thead className="sticky top-0 z-10 bg-paper text-left text-[11px] text-ink2">
+            <tr>
+              {COLUMNS.map(({ by, head, width }) => (
+                <th key={head} className={`border-b border-rule px-1.5 py-[3px] font-medium ${width}`} aria-sort={by && sorting.by === by ? (sorting.down ? "descending" : "ascending") : undefined}>
+                  {by ? (
+                    <button type="button" className="hover:text-ink" onClick={() => setSorting((now) => ({ by, down: now.by === by && !now.down }))}>
+                      {head}
+                      {sorting.by === by ? (sorting.down ? " ▾" : " ▴") : ""}
+                    </button>
+                  ) : (
+                    head
+                  )}
+                </th>
+              ))}
+            </tr>
+          </thead>
+          <tbody>
+            {above > 0 ? <tr aria-hidden style={{ height: above }} /> : null}
+            {items.map((item) => {
+              const row = list[item.index] as SliceRow;
+              return <Row key={row.mark.id} row={row} index={item.index} source={source} pads={row.pads.map((index) => padName(names, index)).join(", ")} on={on.has(row.mark.id)} />;
+            })}
+            {below > 0 ? <tr aria-hidden style={{ height: below }} /> : null}
+          </tbody>
+        </table>
+      </div>
     </div>
   );
 }
 
-interface RowProps {
-  mark: SliceMark;
-  source: Source;
-  at: string;
-  length: string;
-  name: string;
-  role: string;
-  pad: string;
-  on: boolean;
+export function padName(names: string[], index: number): string {
+  return `${names[index % PAGE]}${index >= PAGE ? ` p${Math.floor(index / PAGE) + 1}` : ""}`;
 }
 
-const Row = memo(function Row({ mark, source, at, length, name, role, pad, on }: RowProps) {
-  const row = useRef<HTMLTableRowElement>(null);
-  useEffect(() => {
-    if (on) row.current?.scrollIntoView({ block: "nearest" });
-  }, [on]);
-  const cell = "border-b border-rule px-2 py-[4px]";
+/** Roles to show, as glyphs. */
+export function RoleChips({ roles, onChange, label }: { roles: Role[]; onChange: (roles: Role[]) => void; label: string }) {
   return (
-    <tr
-      ref={row}
-      data-slice={mark.id}
-      aria-selected={on}
-      draggable
-      onDragStart={(event) => event.dataTransfer.setData("text/cut", `${source.id}/${mark.id}`)}
-      onClick={(event) => chooseSlice(source, mark.id, event.shiftKey || event.ctrlKey || event.metaKey)}
-      className={`cursor-pointer ${on ? "bg-nowtint" : "hover:bg-well"}`}
-    >
-      <td className={cell}>{mark.number}</td>
-      <td className={cell}>{at}</td>
-      <td className={cell}>{length}</td>
-      <td className={`${cell} font-semibold`}>{name || <span className="font-normal text-ink2">–</span>}</td>
-      <td className={cell}>
-        <span style={{ color: role === "–" ? undefined : mark.color }}>{role}</span>
-      </td>
-      <td className={cell}>{pad}</td>
-    </tr>
+    <ToggleGroup.Root type="multiple" aria-label={label} value={roles} onValueChange={(value) => onChange(value as Role[])} className="flex gap-1">
+      {ROLE_NAMES.map((role) => (
+        <ToggleGroup.Item key={role} value={role} aria-label={ROLES[role].label} title={ROLES[role].label} className="rounded-[3px] border border-rule bg-card px-1.5 py-[1px] aria-pressed:border-ink aria-pressed:bg-well">
+          <span style={{ color: ROLES[role].color }}>{ROLES[role].glyph}</span>
+        </ToggleGroup.Item>
+      ))}
+    </ToggleGroup.Root>
   );
-});
+}
+
+const Row = memo(
+  function Row({ row, index, source, pads, on }: { row: SliceRow; index: number; source: Source; pads: string; on: boolean }) {
+    const cell = "truncate border-b border-rule px-1.5";
+    return (
+      <tr
+        data-slice={row.mark.id}
+        aria-selected={on}
+        aria-rowindex={index + 2}
+        draggable
+        onDragStart={(event) => event.dataTransfer.setData("text/cut", `${source.id}/${row.mark.id}`)}
+        onClick={(event) => chooseSlice(source, row.mark.id, event.shiftKey ? "range" : event.ctrlKey || event.metaKey ? "toggle" : "one")}
+        style={{ height: ROW }}
+        className={`cursor-pointer ${on ? "bg-nowtint" : "hover:bg-well"}`}
+      >
+        <td className={cell}>{row.mark.number}</td>
+        <td className={`${cell} tabular-nums`}>{row.at}</td>
+        <td className={cell}>{row.length}</td>
+        <td className={`${cell} font-semibold`}>{row.name || <span className="font-normal text-ink2">–</span>}</td>
+        <td className={cell}>
+          {row.role ? (
+            <span style={{ color: row.mark.color }}>
+              {ROLES[row.role].glyph} {ROLES[row.role].label}
+            </span>
+          ) : (
+            "–"
+          )}
+        </td>
+        <td className={cell}>{row.clean}</td>
+        <td className={cell}>{row.pitch}</td>
+        <td className={cell}>{row.level}</td>
+        <td className={cell}>{pads || "–"}</td>
+      </tr>
+    );
+  },
+  (a, b) => a.on === b.on && a.index === b.index && a.pads === b.pads && a.source.id === b.source.id && same(a.row, b.row),
+);
+
+function same(a: SliceRow, b: SliceRow): boolean {
+  return a === b || (a.mark.id === b.mark.id && a.mark.number === b.mark.number && a.at === b.at && a.length === b.length && a.name === b.name && a.role === b.role && a.clean === b.clean && a.pitch === b.pitch && a.level === b.level);
+}

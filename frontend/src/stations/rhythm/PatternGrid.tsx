@@ -82,7 +82,7 @@ export function PatternGrid({ pattern, lanes, row, heading }: Props) {
   /** Sets a hit, together with those painted before it in the same gesture. */
   function put(lane: Lane, beat: number, gesture: string | null, before: Hit[] = []): Hit[] {
     if (lane.empty) return before;
-    const hits = [...before, { pad: lane.pad, beat, velocity: 100, length: STEP }];
+    const hits = [...before, { pad: lane.pad, beat, velocity: 100, length: STEP, take: 0 }];
     void edit({ type: "put_hits", pattern: pattern.id, hits }, gesture);
     if (!playing) voices.press(lane.pad, 100);
     return hits;

@@ -1,0 +1,149 @@
+/** Slices of all finds: filter them, or rank them by what is like a chosen one, or completes it. */
+import { keepPreviousData, useQuery } from "@tanstack/react-query";
+import { type KeyboardEvent, useState } from "react";
+
+import { api, ask } from "../../api/client";
+import type { FoundSlice, Role, SearchBody, SearchReply, Source } from "../../api/types";
+import { intoTray, playFound } from "../../app/chopping";
+import { ontoPads } from "../../app/actions";
+import { noteName } from "../../app/facts";
+import { useOpenPocket, usePocket } from "../../app/pocket";
+import { useView } from "../../app/view";
+import { Button } from "../../design/Button";
+import { fixed } from "../../design/format";
+import { Menu } from "../../design/Menu";
+import { ROLES } from "../../design/roles";
+import { Toggle } from "../../design/Toggle";
+import { RoleChips } from "./SliceTable";
+
+const LENGTHS: [string, number, number][] = [
+  ["any length", 0, 600],
+  ["under 0.15 s", 0, 0.15],
+  ["0.15 to 0.6 s", 0.15, 0.6],
+  ["0.6 to 3 s", 0.6, 3],
+  ["over 3 s", 3, 600],
+];
+const BRIGHT = { any: "any tone", dark: "dark", middle: "middle", bright: "bright" } as const;
+const PITCHES = Array.from({ length: 12 }, (_, i) => noteName(60 + i).replace(/\d/, ""));
+
+export function Search({ source }: { source: Source }) {
+  const pocket = useOpenPocket();
+  const id = usePocket((s) => s.open?.id ?? "");
+  const version = usePocket((s) => s.open?.version ?? 0);
+  const chosen = useView((s) => s.cuts.at(-1));
+  const pads = useView((s) => s.pads);
+  const [text, setText] = useState("");
+  const [roles, setRoles] = useState<Role[]>([]);
+  const [length, setLength] = useState(0);
+  const [bright, setBright] = useState<keyof typeof BRIGHT>("any");
+  const [tonic, setTonic] = useState<number | null>(null);
+  const [tempo, setTempo] = useState<"any" | "near" | "double">("any");
+  const [rank, setRank] = useState<"like" | "completes" | null>(null);
+  const [model, setModel] = useState<[string, string] | null>(null);
+  const [marked, setMarked] = useState<string[]>([]);
+  const pad = pads.length === 1 ? pocket?.pads[pads[0] as number] : undefined;
+  const here: [string, string] | null = chosen && source.cuts.some((c) => c.id === chosen) ? [source.id, chosen] : pad?.chop.cut ? [pad.chop.source, pad.chop.cut] : null;
+  const bpm = pocket?.tempo ?? 100;
+  const [, shortest, longest] = LENGTHS[length] as [string, number, number];
+  const near = { any: {}, near: { slowest: bpm * 0.92, fastest: bpm * 1.08 }, double: { slowest: bpm * 1.08 } }[tempo];
+  const body: SearchBody = { near: rank ? model : null, rank: rank ?? "like", roles, text, shortest, longest, bright, tonic, ...near };
+  const { data, error } = useQuery<SearchReply>({
+    queryKey: ["slices", id, version, body],
+    queryFn: () => ask(api.POST("/api/pockets/{pocket}/slices", { params: { path: { pocket: id } }, body })),
+    placeholderData: keepPreviousData,
+    staleTime: Infinity,
+    retry: false,
+  });
+  const list = data?.slices ?? [];
+  const modelName = model && pocket?.sources[model[0]]?.cuts.find((c) => c.id === model[1])?.name;
+  function by(next: "like" | "completes" | null) {
+    setRank(next);
+    if (next) setModel(here ?? model);
+  }
+  const refs = () => list.filter((one) => marked.includes(one.cut)).map((one) => ({ source: one.source, cut: one.cut }));
+  return (
+    <section aria-label="Search all finds" className="flex min-h-0 grow flex-col gap-1 text-[12px]">
+      <div className="flex flex-wrap items-center gap-1.5">
+        <input aria-label="Search by name" placeholder="name or find" value={text} onChange={(event) => setText(event.target.value)} className="w-28 rounded-[3px] border border-rule bg-card px-2 py-[2px] placeholder:text-ink2" />
+        <RoleChips roles={roles} onChange={setRoles} label="Roles to find; none for all" />
+        <Menu label="Length" trigger={<Button>{LENGTHS[length]?.[0]} ▾</Button>} items={LENGTHS.map(([label], i) => ({ label, checked: i === length, onSelect: () => setLength(i) }))} />
+        <Menu label="Tone" trigger={<Button>{BRIGHT[bright]} ▾</Button>} items={(Object.keys(BRIGHT) as (keyof typeof BRIGHT)[]).map((key) => ({ label: BRIGHT[key], checked: key === bright, onSelect: () => setBright(key) }))} />
+        <Menu
+          label="Pitch"
+          trigger={<Button>{tonic === null ? "any pitch" : `pitch ${PITCHES[tonic]}`} ▾</Button>}
+          items={[{ label: "any pitch", checked: tonic === null, onSelect: () => setTonic(null) }, ...PITCHES.map((label, i) => ({ label, checked: i === tonic, onSelect: () => setTonic(i) }))]}
+        />
+        <Menu
+          label="Tempo of the find"
+          trigger={<Button>{tempo === "any" ? "any tempo" : tempo === "near" ? `near ${fixed(bpm, 0)} BPM` : "faster"} ▾</Button>}
+          items={[
+            { label: "any tempo", checked: tempo === "any", onSelect: () => setTempo("any") },
+            { label: `within 8 % of ${fixed(bpm, 0)} BPM`, checked: tempo === "near", onSelect: () => setTempo("near") },
+            { label: "faster than the pocket", checked: tempo === "double", onSelect: () => setTempo("double") },
+          ]}
+        />
+      </div>
+      <div className="flex items-center gap-1.5">
+        <Toggle on={rank === "like"} onChange={(on) => by(on ? "like" : null)} hint="Most alike first, compared with the chosen slice or pad">
+          Sounds like this
+        </Toggle>
+        <Toggle on={rank === "completes"} onChange={(on) => by(on ? "completes" : null)} hint="First what fills where it has little: lows under a thin kick">
+          Completes this
+        </Toggle>
+        <span className="min-w-0 truncate text-ink2" role="status">
+          {error ? (error as Error).message : rank && !model ? "Choose a slice or a pad to compare with." : rank ? `compared with ${modelName ?? "the chosen slice"}` : `${data?.total ?? 0} slices`}
+        </span>
+        <span className="grow" />
+        <Button disabled={!marked.length} onClick={() => intoTray(refs())}>
+          Into the tray
+        </Button>
+        <Button disabled={marked.length !== 1} hint="On the next free pad" onClick={() => refs().forEach((one) => void ontoPads({ type: "slices_to_pads", source: one.source, cuts: [one.cut] }, "slice"))}>
+          To pad
+        </Button>
+      </div>
+      {data || error ? <Results list={list} marked={marked} setMarked={setMarked} /> : <p className="p-3 text-ink2">Looking at the slices of all finds ...</p>}
+    </section>
+  );
+}
+
+function Results({ list, marked, setMarked }: { list: FoundSlice[]; marked: string[]; setMarked: (cuts: string[]) => void }) {
+  const sources = usePocket((s) => s.open?.pocket.sources);
+  function choose(one: FoundSlice, add: boolean) {
+    setMarked(add ? (marked.includes(one.cut) ? marked.filter((c) => c !== one.cut) : [...marked, one.cut]) : [one.cut]);
+    playFound(one);
+  }
+  function onKeyDown(event: KeyboardEvent) {
+    const at = list.findIndex((one) => one.cut === marked.at(-1));
+    const way = { ArrowDown: 1, ArrowUp: -1, Enter: 0 }[event.key];
+    const one = way === undefined ? undefined : list[Math.min(list.length - 1, Math.max(0, at + way))];
+    if (!one) return;
+    event.preventDefault();
+    choose(one, event.shiftKey);
+  }
+  if (!list.length) return <p className="p-3 text-ink2">No slice is like that. Ask for less, or cut more finds.</p>;
+  return (
+    <div role="listbox" aria-label="Slices found" aria-multiselectable tabIndex={0} data-own-arrows onKeyDown={onKeyDown} className="thin-scroll min-h-0 grow overflow-auto">
+      {list.map((one) => (
+        <div
+          key={one.cut}
+          role="option"
+          aria-selected={marked.includes(one.cut)}
+          draggable
+          onDragStart={(event) => event.dataTransfer.setData("text/cut", `${one.source}/${one.cut}`)}
+          onClick={(event) => choose(one, event.shiftKey || event.ctrlKey || event.metaKey)}
+          className={`grid cursor-pointer grid-cols-[16px_minmax(0,1.2fr)_minmax(0,1fr)_58px_66px_64px_52px] gap-1.5 border-b border-rule px-1.5 py-[3px] ${marked.includes(one.cut) ? "bg-nowtint" : "hover:bg-well"}`}
+        >
+          <span aria-hidden style={{ color: one.role ? ROLES[one.role].color : undefined }}>
+            {one.role ? ROLES[one.role].glyph : "–"}
+          </span>
+          <span className="truncate font-semibold">{one.name}</span>
+          <span className="truncate text-ink2">{sources?.[one.source]?.name}</span>
+          <span>{((one.end - one.start) / 44100).toFixed(2)} s</span>
+          <span>{one.level_db === null ? "–" : `${fixed(one.level_db, 1)} dB`}</span>
+          <span>{one.key === null ? `${fixed(one.bright_hz / 1000, 1)} kHz` : noteName(one.key)}</span>
+          <span className="text-right">{one.score === null ? "" : `${Math.round(one.score * 100)} %`}</span>
+        </div>
+      ))}
+    </div>
+  );
+}

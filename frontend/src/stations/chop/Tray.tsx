@@ -1,0 +1,70 @@
+/** The tray: slices set aside from any find, on their way to a kit. */
+import { trayToPads } from "../../app/chopping";
+import { edit } from "../../app/edits";
+import { usePocket } from "../../app/pocket";
+import { toast } from "../../app/toasts";
+import { useView } from "../../app/view";
+import { voices } from "../../audio/voices";
+import { Button } from "../../design/Button";
+import { INK, ROLES } from "../../design/roles";
+import { MiniWave } from "../../wave/MiniWave";
+
+export function Tray() {
+  const pocket = usePocket((s) => s.open?.pocket);
+  const pads = useView((s) => s.pads);
+  if (!pocket) return null;
+  const { tray, sources } = pocket;
+  const filled = pads.filter((pad) => pocket.pads[pad]).length;
+  if (!tray.length)
+    return (
+      <p className="rounded-[4px] border border-dashed border-ink2 p-4 text-[12.5px] text-ink2">
+        The tray is empty. Choose slices of any find and press T; then put them all on pads at once.
+      </p>
+    );
+  return (
+    <section aria-label="Tray" className="flex min-h-0 grow flex-col gap-1.5 text-[12px]">
+      <div className="flex items-center gap-1.5">
+        <span>
+          {tray.length} {tray.length === 1 ? "slice" : "slices"} of {new Set(tray.map((held) => held.chop.source)).size} finds
+        </span>
+        <span className="grow" />
+        <Button tone="quiet" onClick={() => void edit({ type: "take_from_tray", places: tray.map((_, i) => i) })}>
+          Empty it
+        </Button>
+        <Button disabled={!filled} hint="Each sounds along with one of the chosen pads, in order" onClick={() => void trayToPads(true)}>
+          Layer on chosen pads
+        </Button>
+        <Button tone="go" hint="One each, on the next free pads, names and all" onClick={() => void trayToPads()}>
+          Tray to pads
+        </Button>
+      </div>
+      <ul className="thin-scroll grid min-h-0 grow auto-rows-min grid-cols-4 gap-1.5 overflow-auto">
+        {tray.map((held, i) => {
+          const source = sources[held.chop.source];
+          if (!source) return null;
+          const play = () =>
+            voices
+              .audition(source.audio, Math.max(0, held.chop.start), Math.min(source.frames, held.chop.end), source.trim)
+              .catch((error: Error) => toast({ title: "That slice cannot be played", text: error.message, tone: "error" }));
+          return (
+            <li key={`${held.chop.source}/${held.chop.start}/${held.chop.end}`} className="relative rounded-[3px] border border-rule bg-card">
+              <button type="button" aria-label={`Play ${held.name}`} className="block w-full px-1.5 py-1 text-left" onClick={() => void play()}>
+                <span className="flex items-center gap-1 pr-4">
+                  <span aria-hidden style={{ color: held.role ? ROLES[held.role].color : undefined }}>
+                    {held.role ? ROLES[held.role].glyph : "–"}
+                  </span>
+                  <span className="truncate font-semibold">{held.name}</span>
+                </span>
+                <MiniWave hash={source.audio} frames={source.frames} start={held.chop.start} end={held.chop.end} height={18} color={INK} fit />
+                <span className="block truncate text-[10.5px] text-ink2">{source.name}</span>
+              </button>
+              <button type="button" aria-label={`Take ${held.name} out of the tray`} className="absolute top-0 right-0 px-1.5 py-0.5 text-ink2 hover:bg-well" onClick={() => void edit({ type: "take_from_tray", places: [i] })}>
+                ×
+              </button>
+            </li>
+          );
+        })}
+      </ul>
+    </section>
+  );
+}
