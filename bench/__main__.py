@@ -3,7 +3,7 @@
 import subprocess
 import sys
 
-from bench import latency, listening, longfile
+from bench import alike, latency, listening, longfile
 
 print("From key to sound, from edit to loop")
 latency.main()
@@ -13,3 +13,5 @@ print("\nHow fast it listens")
 subprocess.run([sys.executable, "-m", "bench.listenspeed"], check=True)
 print("\nHow well it listens")
 listening.main()
+print("\nHow well it finds what sounds alike")
+alike.main()

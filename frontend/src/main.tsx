@@ -10,7 +10,7 @@ import { useView } from "./app/view";
 import { audio, timings } from "./audio/engine";
 import { loopPlayer, loopWorkletUrl } from "./audio/loop";
 import { previewPlayer, usePreview } from "./audio/preview";
-import { tapePlayer, tapeWorkletUrl } from "./audio/tape";
+import { tapePlayer, tapeWorkletUrl, useTape } from "./audio/tape";
 import { voices } from "./audio/voices";
 import "./design/tokens.css";
 
@@ -20,7 +20,7 @@ declare global {
     grainpocket: unknown;
   }
 }
-window.grainpocket = { audio, timings, loopPlayer, tapePlayer, previewPlayer, voices, usePocket, usePreview, useView, loopWorkletUrl, tapeWorkletUrl };
+window.grainpocket = { audio, timings, loopPlayer, tapePlayer, previewPlayer, voices, usePocket, usePreview, useTape, useView, loopWorkletUrl, tapeWorkletUrl };
 
 createRoot(document.getElementById("root") as HTMLElement).render(
   <StrictMode>

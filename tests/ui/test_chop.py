@@ -83,7 +83,7 @@ def test_clicking_a_slice_plays_it(ui: Ui) -> None:
     ui.wait(f"gp.useView.getState().cuts[0] === {CUTS}[7].id")
 
 
-def test_sensitivity_and_what_is_kept(ui: Ui) -> None:
+def test_sensitivity_is_seen_before_it_is_cut(ui: Ui) -> None:
     count = len(LOOP.at)
     thumb = ui.page.get_by_role("slider", name="Sensitivity")
     ui.page.locator("[data-wave]:visible").focus()
@@ -94,12 +94,23 @@ def test_sensitivity_and_what_is_kept(ui: Ui) -> None:
     mine = ui.look(f"{CUTS}[1]")
     thumb.focus()
     ui.page.keyboard.press("Home")
-    ui.wait("pocket.sources.s1.sensitivity === 0")
-    assert ui.look(f"{CUTS}.length") < count
+    would = ui.page.locator("[data-would]")
+    expect(would).to_contain_text("1 of yours kept")
+    assert ui.look(f"{CUTS}.length") == count, "nothing is cut yet"
+    shown = int((would.text_content() or "").split()[0])
+    assert shown < count
+    ui.page.keyboard.press("Shift+Enter")
+    ui.wait(f"{CUTS}.length === arg", shown)
     assert mine in ui.look(CUTS)
+    ui.wait("pocket.sources.s1.cutting.sensitivity === 0")
+    thumb.focus()
     ui.page.keyboard.press("End")
-    ui.wait("pocket.sources.s1.sensitivity === 100")
-    assert ui.look(f"{CUTS}.length") >= count
+    expect(would).to_be_visible()
+    ui.page.keyboard.press("Escape")
+    expect(would).to_have_count(0)
+    assert ui.look(f"{CUTS}.length") == shown, "left as it was"
+    ui.page.keyboard.press("Control+z")
+    ui.wait(f"{CUTS}.length === arg", count)
 
 
 def test_zoom_to_single_samples_and_back(ui: Ui) -> None:

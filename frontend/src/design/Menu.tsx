@@ -1,5 +1,5 @@
 import { DropdownMenu } from "radix-ui";
-import type { ReactElement, ReactNode } from "react";
+import { type ReactElement, type ReactNode, useRef } from "react";
 
 export interface Item {
   label: ReactNode;
@@ -7,6 +7,8 @@ export interface Item {
   keys?: string;
   disabled?: boolean;
   checked?: boolean;
+  /** What it opens takes the focus: the menu's button is not to have it back. */
+  focuses?: boolean;
 }
 
 const ROW =
@@ -14,6 +16,7 @@ const ROW =
 
 /** A menu behind a button. A null among the items draws a line. */
 export function Menu({ trigger, items, label }: { trigger: ReactElement; items: (Item | null)[]; label: string }) {
+  const taken = useRef(false);
   return (
     <DropdownMenu.Root modal={false}>
       <DropdownMenu.Trigger asChild>{trigger}</DropdownMenu.Trigger>
@@ -23,13 +26,17 @@ export function Menu({ trigger, items, label }: { trigger: ReactElement; items: 
           align="start"
           sideOffset={4}
           collisionPadding={8}
+          onCloseAutoFocus={(event) => {
+            if (taken.current) event.preventDefault();
+            taken.current = false;
+          }}
           className="thin-scroll z-50 max-h-[60vh] min-w-40 overflow-auto rounded-[4px] border-[1.3px] border-ink bg-card p-1 shadow-[3px_3px_0_var(--color-well)]"
         >
           {items.map((item, i) =>
             item === null ? (
               <DropdownMenu.Separator key={i} className="my-1 h-px bg-rule" />
             ) : (
-              <DropdownMenu.Item key={i} disabled={item.disabled} onSelect={item.onSelect} className={ROW}>
+              <DropdownMenu.Item key={i} disabled={item.disabled} onSelect={() => ((taken.current = item.focuses ?? false), item.onSelect())} className={ROW}>
                 <span className="w-3 text-center">{item.checked ? "✓" : ""}</span>
                 <span className="grow">{item.label}</span>
                 {item.keys ? <kbd className="font-body text-[11px] opacity-80">{item.keys}</kbd> : null}

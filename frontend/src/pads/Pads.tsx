@@ -93,7 +93,7 @@ function PageMenu({ page, pocket }: { page: number; pocket: Pocket }) {
         </button>
       }
       items={[
-        { label: "Name this page", onSelect: () => setTimeout(() => useNaming.setState({ page })) },
+        { label: "Name this page", focuses: true, onSelect: () => setTimeout(() => useNaming.setState({ page })) },
         { label: "Copy as a kit of its own", disabled: !mine.length, onSelect: () => void copyPage(page) },
         { label: "Choose all its pads", disabled: !mine.length, onSelect: () => look({ pads: mine }) },
         { label: "Clear this page", disabled: !mine.length, onSelect: () => void edit({ type: "clear_pads", pads: mine }) },

@@ -13,8 +13,8 @@ from grainpocket.core.sound.audio import Samples
 
 # Looked for at a quarter of the rate, then placed to the sample.
 COARSE_STEP, REFINE = 4, 12
-LEAST_LIKE, MOST = 0.6, 256
-SAME_DB = -30.0
+LEAST_LIKE, MOST = 0.8, 256
+SAME_DB, ALIKE_DB = -30.0, -6.0
 _BLOCK = 1 << 19
 
 
@@ -51,7 +51,7 @@ def repeats(samples: Samples, start: int, end: int, progress: Progress = no_prog
     for k, place in enumerate(at):
         progress(0.8 + 0.2 * k / len(at))
         found = _placed(samples, wanted, place * COARSE_STEP + start % COARSE_STEP)
-        if found is not None:
+        if found is not None and found.residue_db <= ALIKE_DB:
             out.append(found)
     return out
 

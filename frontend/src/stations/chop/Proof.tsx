@@ -5,7 +5,9 @@ import { useState } from "react";
 import { api, ask } from "../../api/client";
 import type { Source } from "../../api/types";
 import { showNewest } from "../../app/chopping";
+import { useParameter } from "../../app/about";
 import { ontoPads } from "../../app/actions";
+import { edit } from "../../app/edits";
 import { usePocket } from "../../app/pocket";
 import { toast } from "../../app/toasts";
 import { useView } from "../../app/view";
@@ -81,6 +83,23 @@ function Repeats({ source, rate }: { source: Source; rate: number }) {
   );
 }
 
+/** The fades of every chop that begins or ends in the open. */
+function Edges() {
+  const pocket = usePocket((s) => s.open?.pocket);
+  const before = useParameter("pocket", "fade_in_edge");
+  const after = useParameter("pocket", "fade_out_edge");
+  if (!pocket) return null;
+  return (
+    <div className="flex items-baseline gap-2" title="Where two chops follow each other as on the record there is no fade: the record simply goes on">
+      <span className="text-ink2">Fades of chops</span>
+      <NumberField parameter={before} value={pocket.fade_in_edge} onChange={(value, gesture) => void edit({ type: "set_pocket", fade_in_edge: value }, gesture)} />
+      <span className="text-ink2">in,</span>
+      <NumberField parameter={after} value={pocket.fade_out_edge} onChange={(value, gesture) => void edit({ type: "set_pocket", fade_out_edge: value }, gesture)} />
+      <span className="text-ink2">out</span>
+    </div>
+  );
+}
+
 function NullTest() {
   const open = usePocket((s) => s.open);
   const id = useView((s) => s.pattern);
@@ -110,6 +129,7 @@ function NullTest() {
           ▶ Hear what is left
         </Button>
       </div>
+      <Edges />
       {!pattern?.played ? (
         <p className="text-ink2">Choose a pattern that was taken from a find: Original rhythm, Split by drum or Repeat it make one. It is then compared with the record, bar by bar.</p>
       ) : error ? (
