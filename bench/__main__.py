@@ -3,12 +3,14 @@
 import subprocess
 import sys
 
-from bench import alike, latency, listening, longfile
+from bench import alike, latency, listening, longfile, manyslices
 
 print("From key to sound, from edit to loop")
 latency.main()
 print("\nA long file")
 longfile.main()
+print("\nFive hundred slices")
+manyslices.main()
 print("\nHow fast it listens")
 subprocess.run([sys.executable, "-m", "bench.listenspeed"], check=True)
 print("\nHow well it listens")

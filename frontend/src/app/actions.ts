@@ -139,7 +139,14 @@ function edgeCut(source: Source | null, edge: Edge): Source["cuts"][number] | un
 export function nudgeCut(samples: number, gesture: string | null, edge: Edge = "start"): void {
   const source = currentSource();
   const cut = edgeCut(source, edge);
-  if (source && cut) void edit({ type: "move_cut", source: source.id, cut: cut.id, at: Math.max(0, cut.at + samples) }, gesture);
+  if (source && cut) void edit({ type: "move_cut", source: source.id, cut: cut.id, at: Math.max(0, cut.at + samples) }, gesture).then(hearMoved);
+}
+
+/** The chosen slice as it is now that an edge was moved, if that is to be heard. */
+export function hearMoved(): void {
+  const source = currentSource();
+  const cut = useView.getState().cuts[0];
+  if (useView.getState().hearMoves && source && cut && useTape.getState().playing === null) playSlice(source, cut);
 }
 
 /** Move an edge of the chosen slice to the transient before or after it. */
@@ -148,7 +155,7 @@ export function edgeToTransient(way: 1 | -1, edge: Edge, hearing: Hearing | unde
   const cut = edgeCut(source, edge);
   const places = hearing?.transients.at.filter((_, i) => (hearing.transients.strength[i] ?? 0) >= 0.3) ?? [];
   const next = cut && (way > 0 ? places.find((at) => at > cut.at + 1) : places.findLast((at) => at < cut.at - 1));
-  if (source && cut && next !== undefined) void edit({ type: "move_cut", source: source.id, cut: cut.id, at: next });
+  if (source && cut && next !== undefined) void edit({ type: "move_cut", source: source.id, cut: cut.id, at: next }).then(hearMoved);
 }
 
 export function cutHere(): void {
@@ -171,6 +178,9 @@ export async function slicesToPads(all: boolean): Promise<void> {
   const source = currentSource();
   if (!source) return;
   const chosen = source.cuts.filter((c) => useView.getState().cuts.includes(c.id)).map((c) => c.id);
+  const there = new Set(Object.values(usePocket.getState().open?.pocket.pads ?? {}).map((pad) => pad.chop.cut));
+  const twice = all ? 0 : chosen.filter((cut) => there.has(cut)).length;
+  if (twice) toast({ title: `${twice} of them ${twice === 1 ? "is" : "are"} on pads already`, text: "They are on two pads now, each with settings of its own.", tone: "note" });
   await ontoPads({ type: "slices_to_pads", source: source.id, cuts: all ? null : chosen }, "slice");
 }
 

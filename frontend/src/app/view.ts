@@ -39,6 +39,8 @@ interface View {
   chopPanel: ChopPanel;
   /** Where cuts made or moved by hand go. */
   snap: Snap;
+  /** Hear a slice whenever one of its edges is moved. */
+  hearMoves: boolean;
   /** Presses of free pads cut the find that plays; how far a cut may go to an attack, and how late presses arrive (ms). */
   live: boolean;
   catchMs: number | null;
@@ -79,6 +81,7 @@ const START: View = {
   panel: "tempo",
   chopPanel: "slices",
   snap: "attack",
+  hearMoves: true,
   live: false,
   catchMs: null,
   delayMs: null,

@@ -4,7 +4,7 @@ import { useRef, useState, type PointerEvent } from "react";
 import type { Source } from "../api/types";
 import { heardPlace, useHeard } from "../audio/heard";
 import { tapePlayer, useTape } from "../audio/tape";
-import { moveGrid } from "../app/actions";
+import { hearMoved, moveGrid } from "../app/actions";
 import { useCutting } from "../app/cutting";
 import { edit } from "../app/edits";
 import { fits, playFitted } from "../app/fitting";
@@ -155,6 +155,7 @@ export function WaveView({ source, height, cutting, chords, onSlice }: Props) {
     if (now.kind === "grid") return;
     if (now.kind === "cut") {
       if (!now.moved) onSlice?.(now.cut, "one");
+      else hearMoved();
       return;
     }
     if (now.moved) return;

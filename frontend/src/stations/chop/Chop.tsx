@@ -118,11 +118,13 @@ function WaveRow({ source, rate, chosen }: { source: Source; rate: number; chose
       </Toggle>
       {live ? <LiveSettings /> : null}
       <span className="grow" />
-      <Menu
-        label="Cuts made by hand go to"
-        trigger={<Button hint="Where cuts made or dragged by hand go; hold Alt while dragging for none">Snap: {SNAPS.find(([one]) => one === snap)?.[1]} ▾</Button>}
-        items={SNAPS.map(([one, label]) => ({ label, checked: one === snap, onSelect: () => look({ snap: one }) }))}
-      />
+      {live ? null : (
+        <Menu
+          label="Cuts made by hand go to"
+          trigger={<Button hint="Where cuts made or dragged by hand go; hold Alt while dragging for none">Snap: {SNAPS.find(([one]) => one === snap)?.[1]} ▾</Button>}
+          items={SNAPS.map(([one, label]) => ({ label, checked: one === snap, onSelect: () => look({ snap: one }) }))}
+        />
+      )}
       <Button keys="N" hint="New cut at the playhead or cursor; a double click on the wave does it too" onClick={cutHere}>
         Add cut
       </Button>

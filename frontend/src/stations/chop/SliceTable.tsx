@@ -21,12 +21,10 @@ const ROW = 24;
 export function SliceTable({ source, rate }: { source: Source; rate: number }) {
   const pads = usePocket((s) => s.open?.pocket.pads);
   const chosen = useView((s) => s.cuts);
-  const names = useKeyNames((s) => s.names);
   const grid = useLines(source);
   const [sorting, setSorting] = useState<Sorting>({ by: "number", down: false });
   const [roles, setRoles] = useState<Role[]>([]);
   const [text, setText] = useState("");
-  const box = useRef<HTMLDivElement>(null);
   const hearing = useHearing(source.audio);
   const facts = useFacts((s) => s.facts);
   const round = useFacts((s) => s.round);
@@ -41,19 +39,6 @@ export function SliceTable({ source, rate }: { source: Source; rate: number }) {
   const rows = useMemo(() => sliceRows(shown, pads ?? {}, grid, rate, facts), [shown, pads, grid, rate, facts, round]);
   const list = useMemo(() => arranged(rows, sorting, roles, text), [rows, sorting, roles, text]);
   useEffect(() => setSliceOrder(source.id, list.map((row) => row.mark.id)), [source.id, list]);
-  const on = useMemo(() => new Set(chosen), [chosen]);
-  const virtual = useVirtualizer({ count: list.length, getScrollElement: () => box.current, estimateSize: () => ROW, overscan: 8 });
-  const last = chosen.at(-1);
-  useEffect(() => {
-    const at = list.findIndex((row) => row.mark.id === last);
-    if (at >= 0) virtual.scrollToIndex(at, { align: "auto" });
-    // When the choice changes, not whenever the list does.
-    // eslint-disable-next-line react-hooks/exhaustive-deps
-  }, [last]);
-  const items = virtual.getVirtualItems();
-  const above = items[0]?.start ?? 0;
-  const below = virtual.getTotalSize() - (items.at(-1)?.end ?? 0);
-
   if (!source.cuts.length)
     return <p className="rounded-[4px] border border-dashed border-ink2 p-4 text-ink2">No slices yet. Press Cut, double click on the wave to cut by hand, or press N while it plays.</p>;
   return (
@@ -71,6 +56,29 @@ export function SliceTable({ source, rate }: { source: Source; rate: number }) {
         <span className="grow" />
         <Trim disabled={chosen.length !== 1} hearing={hearing} />
       </div>
+      <Rows list={list} source={source} sorting={sorting} onSort={setSorting} />
+    </div>
+  );
+}
+
+/** Apart from what stands above it: scrolling draws rows and nothing else. */
+const Rows = memo(function Rows({ list, source, sorting, onSort }: { list: SliceRow[]; source: Source; sorting: Sorting; onSort: (next: Sorting) => void }) {
+  const chosen = useView((s) => s.cuts);
+  const names = useKeyNames((s) => s.names);
+  const box = useRef<HTMLDivElement>(null);
+  const on = useMemo(() => new Set(chosen), [chosen]);
+  const virtual = useVirtualizer({ count: list.length, getScrollElement: () => box.current, estimateSize: () => ROW, overscan: 6, useFlushSync: false });
+  const last = chosen.at(-1);
+  useEffect(() => {
+    const at = list.findIndex((row) => row.mark.id === last);
+    if (at >= 0) virtual.scrollToIndex(at, { align: "auto" });
+    // When the choice changes, not whenever the list does.
+    // eslint-disable-next-line react-hooks/exhaustive-deps
+  }, [last]);
+  const items = virtual.getVirtualItems();
+  const above = items[0]?.start ?? 0;
+  const below = virtual.getTotalSize() - (items.at(-1)?.end ?? 0);
+  return (
       <div ref={box} className="thin-scroll min-h-0 grow overflow-auto" tabIndex={0} role="region" aria-label="Slices">
         <table className="w-full table-fixed border-collapse text-[12px]" aria-rowcount={list.length + 1}>
           <thead className="sticky top-0 z-10 bg-paper text-left text-[11px] text-ink2">
@@ -78,7 +86,7 @@ export function SliceTable({ source, rate }: { source: Source; rate: number }) {
               {COLUMNS.map(({ by, head, width }) => (
                 <th key={head} className={`border-b border-rule px-1.5 py-[3px] font-medium ${width}`} aria-sort={by && sorting.by === by ? (sorting.down ? "descending" : "ascending") : undefined}>
                   {by ? (
-                    <button type="button" className="hover:text-ink" onClick={() => setSorting((now) => ({ by, down: now.by === by && !now.down }))}>
+                    <button type="button" className="hover:text-ink" onClick={() => onSort({ by, down: sorting.by === by && !sorting.down })}>
                       {head}
                       {sorting.by === by ? (sorting.down ? " ▾" : " ▴") : ""}
                     </button>
@@ -99,9 +107,8 @@ export function SliceTable({ source, rate }: { source: Source; rate: number }) {
           </tbody>
         </table>
       </div>
-    </div>
   );
-}
+});
 
 export function padName(names: string[], index: number): string {
   return `${names[index % PAGE]}${index >= PAGE ? ` p${Math.floor(index / PAGE) + 1}` : ""}`;
