@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import numpy as np
 from flask import Response, abort
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
@@ -66,11 +67,13 @@ class KinPath(SourcePath):
 
 
 class KinReply(BaseModel):
-    """offset: sample of the other find at which this one begins; likeness: 0..1; related: whether they belong together."""
+    """offset: sample of the other find at which this one begins; likeness: 0..1; related: whether they belong together; part:
+    whether this one is the part, and the other the whole: it has less in it."""
 
     offset: int
     likeness: float
     related: bool
+    part: bool
 
 
 @api.get("/pockets/<pocket>/sources/<source>/kinship/<other>", responses={200: KinReply, 404: Problem, 422: Problem})
@@ -82,4 +85,5 @@ def kinship(path: KinPath) -> Response:
     found = align(whole, part, RATE)
     if found is None:
         abort(422, "One of the two is silent or too short to compare.")
-    return json_of(KinReply(offset=found.offset, likeness=found.likeness, related=found.related))
+    part_of = float(np.mean(part.astype(np.float64) ** 2)) <= float(np.mean(whole.astype(np.float64) ** 2))
+    return json_of(KinReply(offset=found.offset, likeness=found.likeness, related=found.related, part=part_of))

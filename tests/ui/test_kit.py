@@ -407,3 +407,18 @@ def test_cuts_made_in_two_places_are_one_history(opened: Opener) -> None:
     expect(ui.page.locator("[data-would]")).to_contain_text("8 slices if cut")
     ui.live.edit({"type": "add_cut", "source": "s1", "at": 20_000})
     expect(ui.page.locator("[data-would]")).to_contain_text("9 slices if cut, 1 of yours kept")
+
+
+def test_a_stem_that_comes_in_is_offered_to_its_mix(opened: Opener) -> None:
+    loop = drum_loop(bpm=96, bars=2, seed=4)
+    rng = np.random.default_rng(3)
+    bass = np.repeat((0.06 * np.sin(2 * np.pi * 60 * np.arange(len(loop.samples)) / RATE))[:, None], 2, axis=1)
+    ui = opened()
+    ui.bring_in("Song.wav", wav(np.asarray(0.5 * loop.samples + bass, np.float32)))
+    ui.bring_in("Hiss.wav", wav(np.asarray(0.1 * rng.standard_normal(loop.samples.shape), np.float32)))
+    ui.bring_in("Drums.wav", wav(np.asarray(0.5 * loop.samples, np.float32)))
+    expect(ui.page.get_by_text("Drums is in Song")).to_be_visible()
+    ui.button("Join them").click()
+    ui.wait("Object.values(pocket.sources).find((s) => s.name === 'Drums').kin?.offset === 0")
+    root = ui.look("Object.values(pocket.sources).find((s) => s.name === 'Drums').kin.root")
+    assert ui.look("pocket.sources[arg].name", root) == "Song"

@@ -1594,13 +1594,16 @@ export interface components {
         };
         /**
          * KinReply
-         * @description offset: sample of the other find at which this one begins; likeness: 0..1; related: whether they belong together.
+         * @description offset: sample of the other find at which this one begins; likeness: 0..1; related: whether they belong together; part:
+         *     whether this one is the part, and the other the whole: it has less in it.
          */
         KinReply: {
             /** Likeness */
             likeness: number;
             /** Offset */
             offset: number;
+            /** Part */
+            part: boolean;
             /** Related */
             related: boolean;
         };

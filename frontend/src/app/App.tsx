@@ -25,6 +25,7 @@ import { openPocket, reloadSounds } from "./edits";
 import { follow, useJobs } from "./events";
 import { HelpSheet } from "./HelpSheet";
 import { listenToKeys } from "./keys";
+import "./kinship";
 import { ordered, usePocket } from "./pocket";
 import { type Station, useView } from "./view";
 
