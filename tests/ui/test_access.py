@@ -42,6 +42,27 @@ def test_the_desk_under_the_wave(opened: Opener) -> None:
         assert violations(ui.page) == []
 
 
+def test_the_desk_of_chop(opened: Opener) -> None:
+    ui = opened(demo=True)
+    ui.station("Chop")
+    ui.page.locator("tbody tr[data-slice]").first.click()
+    ui.page.get_by_role("tab", name="All finds").click()
+    ui.button("Sounds like this").click()
+    expect(ui.page.get_by_role("listbox", name="Slices found")).to_be_visible()
+    assert violations(ui.page) == []
+    ui.page.get_by_role("tab", name="Tray").click()
+    ui.page.keyboard.press("j")
+    ui.button("Menu of the page").click()
+    ui.page.get_by_role("menuitem", name="Pad controller").click()
+    expect(ui.page.get_by_role("region", name="Pad controller")).to_be_visible()
+    assert violations(ui.page) == []
+    ui.page.get_by_role("tab", name="Repeats and null").click()
+    for name in ("Grid", "Equal parts", "Phrases", "Copy"):
+        ui.page.get_by_role("radio", name=name, exact=True).click()
+    ui.page.get_by_role("button", name="Shelf").click()
+    assert violations(ui.page) == []
+
+
 def test_panels(opened: Opener) -> None:
     ui = opened(demo=True)
     ui.button("Export").click()

@@ -1,33 +1,19 @@
-"""From records to a kit: every policy by its sound, live cuts, families, lanes, harvest, shelf, the controller."""
+"""From records to a kit: live cuts, families, lanes, harvest, shelf, the controller."""
 
 from __future__ import annotations
 
-import json
 import re
 from collections.abc import Callable
 from typing import Any
 
 import numpy as np
 import pytest
-from playwright.sync_api import Locator, expect
+from playwright.sync_api import expect
 
-from grainpocket.demo.pocket import AUDIO
 from tests.files import wav
 from tests.signals import RATE, drum_loop
+from tests.ui.chopping import bring_in_record, cut, null_total, policy
 from tests.ui.conftest import Opener, Ui
-
-TRUTH = json.loads((AUDIO / "truth.json").read_text())
-
-
-def bring_in_record(ui: Ui, name: str) -> None:
-    count = ui.look("Object.keys(pocket.sources).length")
-    file = {"name": f"{name}.flac", "mimeType": "audio/flac", "buffer": (AUDIO / f"{name}.flac").read_bytes()}
-    ui.page.get_by_label("Add audio files").set_input_files(file)
-    ui.page.wait_for_function(
-        "(n) => Object.keys(window.grainpocket.usePocket.getState().open.pocket.sources).length > n", arg=count, timeout=90_000
-    )
-    ui.page.get_by_role("button", name=f"Open {name}", exact=True).click()
-    ui.station("Chop")
 
 
 @pytest.fixture
@@ -35,90 +21,6 @@ def ui(opened: Opener) -> Ui:
     tab = opened()
     bring_in_record(tab, "Dockside break")
     return tab
-
-
-def policy(ui: Ui, name: str) -> Locator:
-    ui.page.get_by_role("radio", name=name, exact=True).click()
-    would = ui.page.locator("[data-would]")
-    expect(would).to_be_visible()
-    return would
-
-
-def cut(ui: Ui) -> list[int]:
-    """Cut as shown; the cuts."""
-    shown = int((ui.page.locator("[data-would]").text_content() or "").split()[0])
-    ui.button("Cut").click()
-    ui.wait("pocket.sources.s1.cuts.length === arg && !document.querySelector('[data-would]')", shown)
-    return [int(at) for at in ui.look("pocket.sources.s1.cuts.map((c) => c.at)")]
-
-
-def null_total(ui: Ui) -> str:
-    ui.page.get_by_role("tab", name="Repeats and null").click()
-    total = ui.page.get_by_test_id("null-total")
-    expect(total).to_be_visible()
-    return total.text_content() or ""
-
-
-@pytest.mark.parametrize(
-    ("record", "name", "expected"),
-    [
-        ("Dockside break", "Transients", None),
-        ("Dockside break", "Grid", [round(k * 16 * 60 / 94.02 / 16 * RATE) for k in range(16)]),
-        ("Galley keys", "Equal parts", None),
-        ("Galley keys", "Chords", [round(at * RATE) for at, _ in TRUTH["Galley keys"]["chords"]]),
-    ],
-)
-def test_a_policy_is_seen_then_cut_and_its_slices_are_the_record(
-    opened: Opener, record: str, name: str, expected: list[int] | None
-) -> None:
-    ui = opened()
-    bring_in_record(ui, record)
-    if name == "Transients":
-        ui.page.get_by_role("slider", name="Sensitivity").focus()
-        ui.page.keyboard.press("ArrowRight")
-        expect(ui.page.locator("[data-would]")).to_be_visible()
-    else:
-        policy(ui, name)
-    cuts = cut(ui)
-    if expected:
-        assert len(cuts) == len(expected)
-        assert np.abs(np.array(cuts) - np.array(expected)).max() < 0.15 * RATE
-    ui.button("Original rhythm").click()
-    ui.wait("Object.keys(pocket.patterns).length === 1 && gp.useView.getState().station === 'rhythm'")
-    ui.station("Chop")
-    assert "nothing at all" in null_total(ui), "the rebuilt loop less the record is silence, with the default fades"
-    live = ui.live
-    record_hash = ui.look("pocket.sources.s1.audio")
-    # No join jumps further than the record itself does.
-    start, end = cuts[2], cuts[3]
-    voice = np.frombuffer(live.ask("GET", f"/api/audio/{record_hash}/slice/{start}/{end}")[1], "<f4").reshape(2, -1)
-    whole = np.concatenate(
-        [np.frombuffer(live.ask("GET", f"/api/audio/{record_hash}/pcm/{k}")[1], "<f4").reshape(2, -1) for k in range(3)], axis=1
-    )
-    assert np.abs(np.diff(voice)).max() <= np.abs(np.diff(whole)).max() + 1e-6
-    assert np.abs(voice[:, [0, -1]]).max() < 0.02
-
-
-def test_phrases_of_a_voice(opened: Opener) -> None:
-    ui = opened()
-    bring_in_record(ui, "Marlo hum")
-    policy(ui, "Phrases")
-    assert len(cut(ui)) >= 2
-    ui.page.get_by_role("radio", name="Grid", exact=True).click()
-    expect(ui.page.get_by_text("has no tempo yet")).to_be_visible()
-    ui.page.keyboard.press("Escape")
-    expect(ui.page.get_by_text("has no tempo yet")).to_have_count(0)
-
-
-def test_a_step_is_said_as_a_fraction_of_a_beat(ui: Ui) -> None:
-    policy(ui, "Grid")
-    beats = ui.page.get_by_role("spinbutton", name="Beats of a slice")
-    beats.click()
-    beats.fill("3/4")
-    beats.press("Enter")
-    expect(ui.page.locator("[data-would]")).to_contain_text("22 slices")
-    cuts = cut(ui)
-    assert np.abs(np.diff(cuts)[:-1] - 0.75 * 60 / 94.02 * RATE).max() < 3
 
 
 def test_split_by_drum_has_the_right_lanes_and_cancels(ui: Ui) -> None:
@@ -317,7 +219,12 @@ def test_pages_layers_locks_and_copies(ui: Ui) -> None:
     ui.page.locator("[data-pad='0']").click()
     ui.button("Layer on chosen pads").click()
     ui.wait("pocket.pads[0].layers.length === 1")
-    level = ui.page.get_by_role("spinbutton", name="Level of the layer")
+    ui.page.get_by_role("tab", name="Slices", exact=True).click()
+    ui.page.locator("tbody tr[data-slice]").nth(6).click()
+    ui.button("Lay out ▾").click()
+    ui.page.get_by_role("menuitem", name="Layer chosen slices").click()
+    ui.wait("pocket.pads[0].layers.length === 2")
+    level = ui.page.get_by_role("spinbutton", name="Level of the layer").first
     level.focus()
     level.press("ArrowDown")
     ui.wait("pocket.pads[0].layers[0].level === -0.5")
@@ -396,17 +303,6 @@ def test_the_controller_plays_by_note_and_velocity(ui: Ui) -> None:
     ui.wait("gp.timings.some((m) => m.what === 'voice start')")
     expect(ui.page.get_by_text("note 48, velocity 3")).to_be_visible()
     expect(ui.page.locator("[data-pad='0']")).to_have_attribute("aria-pressed", "true")
-
-
-def test_cuts_made_in_two_places_are_one_history(opened: Opener) -> None:
-    """A copy of the tests' own: an edit by another tab shows in what is being tried here."""
-    ui = opened()
-    ui.bring_in_loop(drum_loop(bpm=96, bars=2, seed=4))
-    ui.station("Chop")
-    policy(ui, "Grid")
-    expect(ui.page.locator("[data-would]")).to_contain_text("8 slices if cut")
-    ui.live.edit({"type": "add_cut", "source": "s1", "at": 20_000})
-    expect(ui.page.locator("[data-would]")).to_contain_text("9 slices if cut, 1 of yours kept")
 
 
 def test_a_stem_that_comes_in_is_offered_to_its_mix(opened: Opener) -> None:

@@ -53,6 +53,16 @@ export function chosenIntoTray(): void {
   else if (span.start !== undefined) intoTray([{ source: source.id, ...span }]);
 }
 
+/** The chosen slices on the pads that are chosen, one each in order: in place of what is there, or along with it. */
+export function ontoChosen(layer: boolean): void {
+  const source = currentSource();
+  const { cuts, pads } = useView.getState();
+  if (!source) return;
+  const chosen = source.cuts.filter((c) => cuts.includes(c.id)).map((c) => c.id);
+  const onto = [...pads].sort((a, b) => a - b);
+  void edit({ type: "slices_to_pads", source: source.id, cuts: chosen.slice(0, onto.length), pads: onto.slice(0, chosen.length), layer });
+}
+
 export function trayToPads(layer = false): Promise<boolean> {
   const pads = useView.getState().pads;
   const tray = usePocket.getState().open?.pocket.tray.length ?? 0;

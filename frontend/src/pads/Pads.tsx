@@ -190,7 +190,7 @@ const PadCard = memo(function PadCard({ index, place, pad, source, chosen }: Car
       {...dropping}
       data-pad={index}
       data-sounding={lit || undefined}
-      aria-label={`Pad ${key}: ${pad.name}${pad.role ? `, ${ROLES[pad.role].label}` : ""}`}
+      aria-label={`Pad ${key}: ${pad.name} ${source.name}${pad.role ? `, ${ROLES[pad.role].label}` : ""}${pad.locked ? ", locked" : ""}`}
       aria-pressed={chosen}
       draggable
       onDragStart={(event) => {
@@ -219,12 +219,13 @@ const PadCard = memo(function PadCard({ index, place, pad, source, chosen }: Car
       </span>
       <span aria-hidden className="absolute top-[13px] right-[5px] left-[5px] border-t-[1.4px] border-dashed" style={{ borderColor: lit ? CARD : color }} />
       <span className="absolute top-[18px] right-[5px] left-[5px]">
-        <MiniWave hash={source.audio} frames={source.frames} start={pad.chop.start} end={pad.chop.end} height={34} color={lit ? CARD : INK} fit />
+        <MiniWave hash={source.audio} frames={source.frames} start={Math.max(0, pad.chop.start)} end={Math.min(source.frames, pad.chop.end)} height={34} color={lit ? CARD : INK} fit />
       </span>
       <span className="absolute right-1 bottom-[14px] left-1 truncate text-center text-[10.5px] font-semibold">{pad.name}</span>
+      {" "}
       <span className={`absolute right-2 bottom-[3px] left-2 truncate text-center text-[9px] ${lit ? "" : "text-ink2"}`}>{source.name}</span>
       {pad.locked ? (
-        <span aria-label="locked" className="absolute top-[15px] left-1.5 text-[9px]">
+        <span aria-hidden className="absolute top-[15px] left-1.5 text-[9px]">
           ▮
         </span>
       ) : null}

@@ -32,6 +32,8 @@ class Attention:
 
     def __call__(self, x: Table, seconds: NDArray[np.float64]) -> Table:
         """(k, features) of onsets at rising `seconds` to (k, outputs), before any squashing."""
+        if not len(x):
+            return np.zeros((0, len(self.arrays["out.bias"])), np.float32)
         step = WINDOW - 2 * MARGIN
         if len(x) <= WINDOW:
             return self._whole(x, seconds)

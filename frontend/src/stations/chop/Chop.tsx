@@ -4,7 +4,7 @@ import { Tabs } from "radix-ui";
 import type { Snap, Source } from "../../api/types";
 import { chooseSlice, cutHere, deleteCuts, originalRhythm, slicesToPads } from "../../app/actions";
 import { useParameter } from "../../app/about";
-import { chosenIntoTray, fitToPads, splitByDrum } from "../../app/chopping";
+import { chosenIntoTray, fitToPads, ontoChosen, splitByDrum } from "../../app/chopping";
 import { usePocket } from "../../app/pocket";
 import { type ChopPanel, useView } from "../../app/view";
 import { Button } from "../../design/Button";
@@ -59,7 +59,7 @@ export function Chop({ source, rate }: { source: Source; rate: number }) {
             <Button keys="P" disabled={!chosen} hint="Put the chosen slices on the next free pads" onClick={() => void slicesToPads(false)}>
               {chosen > 1 ? `${chosen} to pads` : "To pad"}
             </Button>
-            <Layouts source={source} />
+            <Layouts source={source} chosen={chosen} />
           </span>
         </div>
         <Tabs.Content value="slices" tabIndex={-1} className="flex min-h-0 grow flex-col data-[state=inactive]:hidden">
@@ -80,8 +80,9 @@ export function Chop({ source, rate }: { source: Source; rate: number }) {
 }
 
 /** Ways to lay the whole find, or the selection, out over pads. */
-function Layouts({ source }: { source: Source }) {
+function Layouts({ source, chosen }: { source: Source; chosen: number }) {
   const none = !source.cuts.length;
+  const pads = useView((s) => s.pads.length);
   return (
     <>
       <Menu
@@ -92,6 +93,9 @@ function Layouts({ source }: { source: Source }) {
           { label: "Spread over 8 pads in equal beats", onSelect: () => fitToPads("beats", 8) },
           { label: "Join its slices into 16 pads", disabled: none, onSelect: () => fitToPads("slices", 16) },
           { label: "Join its slices into 8 pads", disabled: none, onSelect: () => fitToPads("slices", 8) },
+          null,
+          { label: "Chosen slices onto the chosen pads", disabled: !chosen || !pads, onSelect: () => ontoChosen(false) },
+          { label: "Layer chosen slices on the chosen pads", disabled: !chosen || !pads, onSelect: () => ontoChosen(true) },
           null,
           { label: "Split by drum: a lane for each", disabled: none || !source.grid, onSelect: () => void splitByDrum() },
         ]}

@@ -55,7 +55,7 @@ export function Tray() {
                   </span>
                   <span className="truncate font-semibold">{held.name}</span>
                 </span>
-                <MiniWave hash={source.audio} frames={source.frames} start={held.chop.start} end={held.chop.end} height={18} color={INK} fit />
+                <MiniWave hash={source.audio} frames={source.frames} start={Math.max(0, held.chop.start)} end={Math.min(source.frames, held.chop.end)} height={18} color={INK} fit />
                 <span className="block truncate text-[10.5px] text-ink2">{source.name}</span>
               </button>
               <button type="button" aria-label={`Take ${held.name} out of the tray`} className="absolute top-0 right-0 px-1.5 py-0.5 text-ink2 hover:bg-well" onClick={() => void edit({ type: "take_from_tray", places: [i] })}>
