@@ -6,7 +6,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import fft, signal
 
 from grainpocket.core.listen.bands import Progress, no_progress
 from grainpocket.core.sound.audio import Samples
@@ -36,6 +35,8 @@ def repeats(samples: Samples, start: int, end: int, progress: Progress = no_prog
     Normalised cross-correlation over the whole, by overlapping Fourier transforms; each peak is then refined to the sample
     that leaves least.
     """
+    from scipy import signal  # Here, because the web process then starts much sooner.
+
     low = _coarse(samples)
     first, last = start // COARSE_STEP, end // COARSE_STEP
     model = low[first:last].astype(np.float64)
@@ -64,6 +65,8 @@ def _coarse(samples: Samples) -> NDArray[np.float32]:
 
 def _correlation(low: NDArray[np.float32], model: NDArray[np.float64], progress: Progress) -> NDArray[np.float64]:
     """(n - size + 1,) cosine of the model and each stretch."""
+    from scipy import fft
+
     size, count = len(model), len(low) - len(model) + 1
     block = int(2 ** np.ceil(np.log2(max(_BLOCK, 2 * size))))
     step = block - size + 1

@@ -17,8 +17,7 @@ from numpy.typing import NDArray
 from grainpocket.core.listen import second
 from grainpocket.core.listen.bands import COARSE, Bands
 from grainpocket.core.listen.judge import FEATURES as LOOK
-from grainpocket.core.listen.judge import ROLES
-from grainpocket.core.listen.judge import features as look
+from grainpocket.core.listen.judge import ROLES, looks
 from grainpocket.core.listen.layers import Layers, load
 from grainpocket.core.listen.onsets import Onsets
 from grainpocket.core.listen.roles import LIKELY
@@ -74,7 +73,7 @@ def features(bands: Bands, samples: Samples, onsets: Onsets, role: str, index: N
     kind = np.zeros((len(index), len(DRUMS)), np.float32)
     kind[:, DRUMS.index(role)] = 1
     parts = (
-        look(bands, frames, np.zeros(len(frames))),
+        looks(bands, frames),
         onsets.roles[index],
         seen[index],
         kind,

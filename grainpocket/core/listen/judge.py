@@ -50,6 +50,15 @@ def features(bands: Bands, frames: NDArray[np.int64], heights: NDArray[np.float6
     return out
 
 
+def looks(bands: Bands, frames: NDArray[np.int64]) -> Levels:
+    """`features` of rising frames whose flux is not asked for, a few at a time: a long recording is not to be copied whole."""
+    out = np.empty((len(frames), FEATURES), np.float32)
+    for first in range(0, len(frames), _BLOCK):
+        part = frames[first : first + _BLOCK]
+        out[first : first + len(part)] = features(bands, part, np.zeros(len(part)))
+    return out
+
+
 @functools.cache
 def network() -> Layers:
     return load("judge.npz")

@@ -17,8 +17,7 @@ from numpy.typing import NDArray
 from grainpocket.core.listen.attention import Attention, load
 from grainpocket.core.listen.bands import COARSE, Bands
 from grainpocket.core.listen.judge import FEATURES as LOOK
-from grainpocket.core.listen.judge import ROLES
-from grainpocket.core.listen.judge import features as look
+from grainpocket.core.listen.judge import ROLES, looks
 
 DRUMS = ("kick", "snare", "hat")
 # Frames of 5 ms after the onset, and before it.
@@ -79,8 +78,7 @@ def inputs(bands: Bands, at: NDArray[np.int64], likely: NDArray[np.float32], rol
     gap = np.log(np.clip(np.diff(at) / bands.rate, *_GAPS_S))
     far = np.log(_GAPS_S[1])
     gaps = np.column_stack((np.append(far, gap), np.append(gap, far))) if len(at) else np.zeros((0, 2))
-    parts = (features(bands, at, likely, roles), look(bands, frame, np.zeros(len(at))), gaps)
-    return np.asarray(np.hstack(parts), np.float32)
+    return np.hstack((features(bands, at, likely, roles), looks(bands, frame), gaps.astype(np.float32)))
 
 
 def _mean(bands: Bands, frame: NDArray[np.int64], first: int, last: int) -> Table:
