@@ -28,7 +28,7 @@ from grainpocket.web.stretches import checked
 
 api = APIBlueprint("chop", __name__, url_prefix="/api", abp_tags=[Tag(name="chop")])
 LONGEST_REPEAT_S, MOST_AT_ONCE, MOST_FOUND = 60, 64, 200
-DARK_HZ, BRIGHT_HZ = 900.0, 3500.0
+DARK_HZ, BRIGHT_HZ = 400.0, 1500.0
 
 
 class FindPath(PocketPath):

@@ -43,7 +43,8 @@ def tone(samples: Samples, rate: int) -> Tone:
         if first < len(levels):
             looks[i] = levels[first:last].sum(axis=0) / (last - first)
     db = 10 * np.log10(looks / max(float(looks.max()), 1e-12) + 1e-12)
-    spectrum = levels.sum(axis=0)
+    # Of amplitudes, not of energies: the ear hears a snare's rattle over its body.
+    spectrum = np.sqrt(levels).sum(axis=0)
     bright = float((spectrum * coarse_centres()).sum() / max(float(spectrum.sum()), 1e-12))
     printed = np.asarray(np.clip(1 - db / _FLOOR_DB, 0, 1).ravel(), np.float32)
     return Tone(round(db_of(peak_of(samples)), 1), round(bright, 1), printed)
