@@ -140,12 +140,18 @@ export function paintSlices(c: CanvasRenderingContext2D, frame: Frame, slices: S
 export function paintCuts(c: CanvasRenderingContext2D, frame: Frame, slices: SliceMark[], height: number, chosen: Set<string>): void {
   c.font = '600 10px "Atkinson Hyperlegible Next Variable"';
   let freeFrom = -1;
+  const end = frame.start + frame.width * frame.perPixel;
+  const inView = slices.filter((slice) => slice.start >= frame.start && slice.start <= end).length;
+  // Where cuts stand close, the wave must still show between them.
+  const faint = Math.min(1, Math.max(0.22, frame.width / Math.max(1, inView) / 12));
   for (const slice of slices) {
     const left = (slice.start - frame.start) / frame.perPixel;
     if (left < -20 || left > frame.width) continue;
     const on = chosen.has(slice.id);
     c.fillStyle = on ? NOW : slice.color;
+    c.globalAlpha = on ? 1 : faint;
     c.fillRect(Math.round(left), 0, on ? 2 : 1.3, height);
+    c.globalAlpha = 1;
     const text = String(slice.number);
     const room = 5 + text.length * 6;
     if (left < freeFrom && !on) continue;
