@@ -314,13 +314,44 @@ def test_live_cuts_end_on_the_attacks_that_were_meant(latency: float) -> None:
     meant = bench.loop.at[1:15]
     for pad, at in enumerate(meant.tolist()):
         pressed = at + round((rng.uniform(-20, 20) + latency) * RATE / 1000)
-        bench.make(LiveCut(source="s1", pad=pad, at=pressed, latency=latency))
+        bench.make(LiveCut(source="s1", pad=pad, at=pressed, latency=latency, passed=tuple(range(pad))))
         right += abs(bench.pocket.pads[pad].chop.start - at) <= 0.005 * RATE
     assert right >= 0.95 * len(meant)
-    taken = bench.pocket.pads[3].chop
     with pytest.raises(Refusal, match="taken"):
         bench.make(LiveCut(source="s1", pad=3, at=100))
-    bench.make(LiveCut(source="s1", pad=3, at=int(bench.loop.at[17]), retake=True))
-    again = bench.pocket.pads[3].chop
-    assert again.cut == taken.cut
-    assert abs(again.start - bench.loop.at[17]) <= 0.005 * RATE
+
+
+def test_a_live_chop_lasts_to_the_next_press_whatever_cuts_lie_between() -> None:
+    bench = Bench(drum_loop())
+    frames, before = bench.pocket.sources["s1"].frames, bench.pocket.sources["s1"].cuts
+    kick, snare, later = (int(bench.cuts[i]) for i in (0, 4, 12))
+    bench.make(LiveCut(source="s1", pad=0, at=kick))
+    assert (bench.pocket.pads[0].chop.start, bench.pocket.pads[0].chop.end) == (kick, frames), "to the end, until the next press"
+    bench.make(LiveCut(source="s1", pad=1, at=later, passed=(0,)))
+    bench.make(LiveCut(source="s1", pad=2, at=snare, passed=(0, 1)))
+    regions = [(p.chop.start, p.chop.end) for p in bench.pocket.pads.values()]
+    assert regions == [(kick, snare), (later, frames), (snare, later)]
+    assert bench.pocket.sources["s1"].cuts == before, "they were cut there already: nothing was moved"
+    # Pressed again, the pad takes another place; the cut that a policy made stays where it is.
+    bench.make(LiveCut(source="s1", pad=2, at=int(bench.cuts[8]), passed=(0, 1, 2)))
+    assert [(p.chop.start, p.chop.end) for p in bench.pocket.pads.values()] == [
+        (kick, int(bench.cuts[8])),
+        (later, frames),
+        (int(bench.cuts[8]), later),
+    ]
+    assert bench.pocket.sources["s1"].cuts == before
+    bench.make(SetPads(pads=(2,), locked=True))
+    with pytest.raises(Refusal, match="locked"):
+        bench.make(LiveCut(source="s1", pad=2, at=snare, passed=(0, 1, 2)))
+
+
+def test_a_cut_made_live_is_the_one_that_moves() -> None:
+    bench = Bench(drum_loop())
+    bench.make(Recut(source="s1", cutting=Cutting(by="parts", parts=2), keep_hand=False))
+    count = len(bench.pocket.sources["s1"].cuts)
+    bench.make(LiveCut(source="s1", pad=0, at=int(bench.loop.at[3])))
+    own = bench.pocket.pads[0].chop.cut
+    bench.make(LiveCut(source="s1", pad=0, at=int(bench.loop.at[7]), passed=(0,)))
+    assert bench.pocket.pads[0].chop.cut == own
+    assert abs(bench.pocket.pads[0].chop.start - bench.loop.at[7]) <= 0.005 * RATE
+    assert len(bench.pocket.sources["s1"].cuts) == count + 1, "the first place is let go"

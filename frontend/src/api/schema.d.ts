@@ -1657,10 +1657,11 @@ export interface components {
         };
         /**
          * LiveCut
-         * @description Cut where a record was when a pad was pressed, and put the slice that begins there on that pad.
+         * @description Cut where a record was when a pad was pressed. The pad plays from there to the next place that was cut in this pass, or
+         *     as far as a pad can reach, whatever other cuts lie between; the pad before it ends there.
          *
-         *     The cut goes to the nearest attack within a window of where the hand meant it: the press less the input's delay. A pad that
-         *     was cut live before takes the new place instead of its old one.
+         *     The cut goes to the nearest attack within a window of where the hand meant it: the press less the input's delay. A pad of
+         *     this pass takes the new place instead of its old one.
          */
         LiveCut: {
             /**
@@ -1682,11 +1683,11 @@ export interface components {
             /** Pad */
             pad: number;
             /**
-             * Retake
-             * @description The pad was cut in this pass already: move its cut
-             * @default false
+             * Passed
+             * @description Pads cut in this pass
+             * @default []
              */
-            retake?: boolean;
+            passed?: number[];
             /** Source */
             source: string;
             /**

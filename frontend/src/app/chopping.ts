@@ -122,11 +122,11 @@ export function cutLive(pad: number, at: number): boolean {
   const rate = usePocket.getState().open?.pocket.rate ?? 44100;
   const place = Math.max(0, Math.round(tapePlayer.place() - ago * rate));
   const own = { ...(view.catchMs === null ? {} : { window: view.catchMs }), ...(view.delayMs === null ? {} : { latency: view.delayMs }) };
-  inThisPass.add(pad);
-  void edit({ type: "live_cut", source: source.id, pad, at: place, retake: taken, ...own }).then((made) => {
+  void edit({ type: "live_cut", source: source.id, pad, at: place, passed: [...inThisPass], ...own }).then((made) => {
     if (made) view.look({ pads: [pad] });
     else if (!taken) inThisPass.delete(pad);
   });
+  inThisPass.add(pad);
   return true;
 }
 

@@ -7,21 +7,22 @@ from typing import Literal
 from pydantic import Field
 
 from grainpocket.core.chop.cuts import LEAST_SLICE
-from grainpocket.core.chop.kin import cuts_of, root_of, slices
+from grainpocket.core.chop.kin import cuts_of, slices
 from grainpocket.core.chop.snap import Snapper
 from grainpocket.core.edits.base import EditModel, Library, Refusal, the_source
 from grainpocket.core.edits.cutting import with_new_cut
 from grainpocket.core.edits.family_cuts import with_cuts
 from grainpocket.core.edits.padding import fill_pads, pads_of
 from grainpocket.core.params import of
-from grainpocket.core.pocket import MOST_CHOKE, MOST_PADS, Pocket, Source
+from grainpocket.core.pocket import LONGEST_CHOP_S, MOST_CHOKE, MOST_PADS, Chop, Pocket, Source
 
 
 class LiveCut(EditModel):
-    """Cut where a record was when a pad was pressed, and put the slice that begins there on that pad.
+    """Cut where a record was when a pad was pressed. The pad plays from there to the next place that was cut in this pass, or
+    as far as a pad can reach, whatever other cuts lie between; the pad before it ends there.
 
-    The cut goes to the nearest attack within a window of where the hand meant it: the press less the input's delay. A pad that
-    was cut live before takes the new place instead of its old one."""
+    The cut goes to the nearest attack within a window of where the hand meant it: the press less the input's delay. A pad of
+    this pass takes the new place instead of its old one."""
 
     type: Literal["live_cut"] = "live_cut"
     source: str
@@ -29,40 +30,60 @@ class LiveCut(EditModel):
     at: int = Field(ge=0, description="Sample that was heard when the pad was pressed")
     window: float = of("chop", "window").field()
     latency: float = of("chop", "latency").field()
-    retake: bool = Field(default=False, description="The pad was cut in this pass already: move its cut")
+    passed: tuple[int, ...] = Field(default=(), max_length=MOST_PADS, description="Pads cut in this pass")
     choke: int = Field(default=1, ge=0, le=MOST_CHOKE)
 
     def label(self, pocket: Pocket) -> str:
-        return "cut again" if self.retake else "cut live"
+        return "cut again" if self.pad in self.passed and self.pad in pocket.pads else "cut live"
 
     def apply(self, pocket: Pocket, library: Library) -> Pocket:
         source = the_source(pocket, self.source)
         there = pocket.pads.get(self.pad)
-        if there is not None and not self.retake:
+        if there is not None and self.pad not in self.passed:
             raise Refusal("That pad is taken. Press a free one to cut.")
+        if there is not None and there.locked:
+            raise Refusal(f"{there.name} is locked. Unlock it first.")
         meant = max(0, self.at - round(self.latency * pocket.rate / 1000))
-        hearing = library.hearing(source.audio)
-        at = Snapper(hearing, source, pocket.rate, library).attack(meant, self.window / 1000)
+        at = Snapper(library.hearing(source.audio), source, pocket.rate, library).attack(meant, self.window / 1000)
         at = min(at, source.frames - LEAST_SLICE)
-        if self.retake and there is not None and there.chop.source == source.id and there.chop.cut is not None:
-            return self._again(pocket, source, there.chop.cut, at)
+        pocket, cut = self._cut(pocket, source, there.chop if there else None, at, library)
+        starts = {cut: self.pad}
+        for pad in self.passed:
+            chop = pocket.pads[pad].chop if pad in pocket.pads else None
+            if pad != self.pad and chop is not None and chop.source == source.id and chop.cut is not None:
+                starts[chop.cut] = pad
+        return self._laid_out(pocket, source, cut, starts)
+
+    def _cut(self, pocket: Pocket, source: Source, old: Chop | None, at: int, library: Library) -> tuple[Pocket, str]:
+        """The pocket with a cut at a place, and its id: one that is there, the pad's own moved there, or a new one."""
         cuts = cuts_of(pocket, source)
         near = next((c for c in cuts if abs(c.at - at) < LEAST_SLICE), None)
-        if near is None:
-            pocket, near = with_new_cut(pocket, source, cuts, at, library)
-        chop = slices(pocket, pocket.sources[source.id], (near.id,))
-        pads = pads_of(pocket, source, chop, self.choke)
-        return fill_pads(pocket, pads, ["That slice"], None, (self.pad,))[0]
+        if near is not None:
+            return pocket, near.id
+        mine = next((c for c in cuts if old is not None and c.id == old.cut and c.by == "hand"), None)
+        if mine is None or old is None or old.source != source.id:
+            # What a policy cut stays where it is.
+            pocket, made = with_new_cut(pocket, source, cuts, at, library)
+            return pocket, made.id
+        others = [c for c in cuts if c.id != mine.id]
+        moved = mine.model_copy(update={"at": at})
+        return with_cuts(pocket, source, tuple(sorted((*others, moved), key=lambda c: c.at))), mine.id
 
-    def _again(self, pocket: Pocket, source: Source, cut: str, at: int) -> Pocket:
-        """The pad's own cut at its new place; its neighbours stay where they are."""
-        root, offset = root_of(pocket, source)
-        others = [c for c in root.cuts if c.id != cut]
-        mine = next((c for c in root.cuts if c.id == cut), None)
-        if mine is None:
-            raise Refusal("That cut is no longer there. Clear the pad and cut it anew.")
-        if any(abs(c.at - offset - at) < LEAST_SLICE for c in others):
-            raise Refusal("There is a cut here already.")
-        inside = [c for c in cuts_of(pocket, source) if c.id != cut]
-        moved = mine.model_copy(update={"at": at, "by": "hand"})
-        return with_cuts(pocket, source, tuple(sorted((*inside, moved), key=lambda c: c.at)))
+    def _laid_out(self, pocket: Pocket, source: Source, cut: str, starts: dict[str, int]) -> Pocket:
+        """Every pad of the pass from its cut to the next one of the pass. starts: pads by the cuts at which they begin."""
+        all_of_them = slices(pocket, pocket.sources[source.id])
+        begins = [i for i, chop in enumerate(all_of_them) if chop.cut in starts]
+        for i, until in zip(begins, [*begins[1:], len(all_of_them)], strict=True):
+            first, last = all_of_them[i], all_of_them[i]
+            for chop in all_of_them[i + 1 : until]:
+                if chop.end - first.start > LONGEST_CHOP_S * pocket.rate:
+                    break
+                last = chop
+            whole = first.model_copy(update={"end": last.end, "last": last.cut if last is not first else None})
+            pad = starts[first.cut or ""]
+            if first.cut == cut:
+                new = pads_of(pocket, source, [whole], self.choke)
+                pocket, _ = fill_pads(pocket, new, ["That slice"], None, (pad,))
+            elif pocket.pads[pad].chop != whole:
+                pocket = pocket.with_pad(pad, pocket.pads[pad].model_copy(update={"chop": whole}))
+        return pocket
