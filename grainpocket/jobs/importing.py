@@ -72,7 +72,8 @@ def keep_heard(
     def listening(share: float) -> None:
         report(begun + share * (_LISTEN - begun), "Listening")
 
-    hearing = hear(writer.read_mono(), RATE, listening, meter.finish())
+    # The same audio was brought in before: what was heard then need not be heard again.
+    hearing = writer.known(digest) or hear(writer.read_mono(), RATE, listening, meter.finish())
     report(_LISTEN, "Saving")
     writer.keep(digest, builder.finish(), hearing)
     return digest, hearing

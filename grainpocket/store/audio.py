@@ -77,6 +77,11 @@ class AudioWriter:
                 at += len(block)
         return out
 
+    def known(self, digest: str) -> Hearing | None:
+        """The analysis of the same audio, if it is in the store and of this program's version."""
+        file = self._root / digest / HEARING
+        return Hearing.from_json(json.loads(file.read_text())) if file.is_file() else None
+
     def keep(self, digest: str, peaks: Sequence[Peaks], hearing: Hearing) -> None:
         try:
             for level, array in enumerate(peaks):

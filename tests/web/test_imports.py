@@ -134,3 +134,19 @@ def test_sources_come_at_the_pockets_rate(api: Api) -> None:
     (source,) = api.state["pocket"]["sources"].values()
     assert abs(source["frames"] - RATE) <= 1
     assert source["origin"]["rate"] == 48000
+
+
+def test_audio_that_is_known_is_not_listened_to_again(api: Api, monkeypatch: pytest.MonkeyPatch) -> None:
+    loop = wav(drum_loop(bpm=101, bars=1).samples)
+    assert api.bring_in("first.wav", loop)["state"] == "done"
+
+    def never(*_: object) -> None:
+        raise AssertionError("it was heard before")
+
+    monkeypatch.setattr("grainpocket.jobs.importing.hear", never)
+    assert api.bring_in("second.wav", loop)["state"] == "done"
+    first, second = api.state["pocket"]["sources"].values()
+    assert first["audio"] == second["audio"]
+    assert (first["grid"], first["trim"]) == (second["grid"], second["trim"])
+    assert [c["at"] for c in first["cuts"]] == [c["at"] for c in second["cuts"]]
+    assert api.bring_in("other.wav", wav(drum_loop(bpm=90, bars=1).samples))["state"] == "failed", "what is new is heard"
