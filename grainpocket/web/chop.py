@@ -53,12 +53,13 @@ class CutPreview(BaseModel):
 
 
 class SliceFact(BaseModel):
-    """level_db: dBFS; key: nearest MIDI note of a clear pitch, cents over it; bright_hz: centroid of the spectrum; clean:
-    0..1, the share of the sound that is the drum itself."""
+    """level_db: dBFS; key: nearest MIDI note of a clear pitch, note its name, cents over it; bright_hz: centroid of the
+    spectrum; clean: 0..1, the share of the sound that is the drum itself."""
 
     cut: str
     level_db: float | None
     key: int | None
+    note: str | None
     cents: float | None
     bright_hz: float
     clean: float | None
@@ -97,7 +98,7 @@ class FoundSlice(BaseModel):
     name: str
     role: Role | None
     level_db: float | None
-    key: int | None
+    note: str | None
     bright_hz: float
     score: float | None
 
@@ -169,7 +170,8 @@ def _fact(source: Source, chop: Chop) -> SliceFact:
     stretch = source.audio, chop.start, chop.end
     known, pitch = desk().facts.tone(*stretch), desk().facts.pitch(*stretch)
     return SliceFact.model_construct(
-        cut=chop.cut or "", level_db=known.level_db, key=pitch.key if pitch else None, cents=pitch.cents if pitch else None,
+        cut=chop.cut or "", level_db=known.level_db, key=pitch.key if pitch else None, note=pitch.name if pitch else None,
+        cents=pitch.cents if pitch else None,
         bright_hz=known.bright_hz, clean=desk().facts.clean(source.audio, chop.start),
     )  # fmt: skip
 
@@ -226,7 +228,7 @@ def _found(pocket: Pocket, source: Source, chop: Chop, role: Role | None, score:
     known, pitch = desk().facts.tone(*stretch), desk().facts.known_pitch(*stretch)
     return FoundSlice.model_construct(
         source=source.id, cut=chop.cut or "", start=chop.start, end=chop.end, name=slice_name(pocket, source, chop), role=role,
-        level_db=known.level_db, key=pitch.key if pitch else None, bright_hz=known.bright_hz, score=score,
+        level_db=known.level_db, note=pitch.name if pitch else None, bright_hz=known.bright_hz, score=score,
     )  # fmt: skip
 
 

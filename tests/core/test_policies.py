@@ -7,12 +7,13 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from grainpocket.core.chop.cuts import LEAST_SLICE
 from grainpocket.core.chop.kin import cuts_of, slices
 from grainpocket.core.chop.phrases import phrases
 from grainpocket.core.chop.policies import NoCuts, propose
 from grainpocket.core.chop.snap import Snapper
 from grainpocket.core.edits import Refusal
-from grainpocket.core.edits.cutting import AddCut, MoveCut, NameSlice, Recut
+from grainpocket.core.edits.cutting import AddCut, DeleteCuts, MoveCut, NameSlice, Recut, StepCut
 from grainpocket.core.edits.gridding import SetGrid
 from grainpocket.core.edits.pocket_wide import AddSource, SetPocket
 from grainpocket.core.listen.gridlines import beat_of, lines, place_of
@@ -193,3 +194,18 @@ def test_a_cut_by_hand_snaps_to_attacks_quiet_points_and_lines(bench: Bench) -> 
     assert abs(snapper.snap(round(3 * beat) + 4000, "grid", 1.0) - 3 * beat) <= 1
     bench.make(AddCut(source="s1", at=round(2.5 * beat) + 800, snap="grid"))
     assert any(abs(c.at - 2 * beat) <= 1 or abs(c.at - 3 * beat) <= 1 for c in cuts_of(bench.pocket, bench.pocket.sources["s1"]))
+
+
+def test_an_edge_goes_from_transient_to_transient_and_stops_short_of_its_neighbours(bench: Bench) -> None:
+    cuts = bench.pocket.sources["s1"].cuts
+    gone = cuts[5]
+    bench.make(DeleteCuts(source="s1", cuts=(gone.id,)))
+    bench.make(StepCut(source="s1", cut=cuts[4].id, way=1))
+    at = {c.id: c.at for c in bench.pocket.sources["s1"].cuts}
+    assert abs(at[cuts[4].id] - gone.at) <= 1
+    bench.make(StepCut(source="s1", cut=cuts[4].id, way=1))
+    assert next(c.at for c in bench.pocket.sources["s1"].cuts if c.id == cuts[4].id) == cuts[6].at - LEAST_SLICE
+    bench.make(StepCut(source="s1", cut=cuts[4].id, way=-1))
+    assert abs(next(c.at for c in bench.pocket.sources["s1"].cuts if c.id == cuts[4].id) - gone.at) <= 1
+    with pytest.raises(Refusal, match="no transient"):
+        bench.make(StepCut(source="s1", cut=cuts[0].id, way=-1))

@@ -258,6 +258,25 @@ def test_the_table_sorts_filters_and_trims(ui: Ui) -> None:
         ui.wait("pocket.sources.s1.cuts[arg[0]].at === arg[1]", [place + 1, end - 44])
 
 
+def test_what_was_asked_of_the_table_outlives_a_change_of_panel_and_a_reload(ui: Ui) -> None:
+    ui.page.get_by_role("toolbar", name="Show roles").get_by_role("button", name="snare").click()
+    rows = ui.page.locator("tbody tr[data-slice]")
+    expect(rows.first.locator("td").nth(4)).to_contain_text("snare")
+    ui.page.get_by_role("tab", name="All finds").click()
+    ui.page.get_by_role("textbox", name="Search by name").fill("break 7")
+    found = ui.page.get_by_role("listbox", name="Slices found").get_by_role("option")
+    expect(found).to_have_count(1)
+    ui.button("Keep mine").click()
+    for _ in range(2):
+        ui.page.get_by_role("tab", name="Slices", exact=True).click()
+        expect(rows.first.locator("td").nth(4)).to_contain_text("snare")
+        expect(ui.button("Keep mine")).to_have_attribute("aria-pressed", "false")
+        ui.page.get_by_role("tab", name="All finds").click()
+        expect(ui.page.get_by_role("textbox", name="Search by name")).to_have_value("break 7")
+        expect(found).to_have_count(1)
+        ui.page.reload()
+
+
 def test_repeats_of_a_bar_are_found_and_looped(opened: Opener) -> None:
     bar = drum_loop(bpm=120, bars=1, seed=6).samples
     other = drum_loop(bpm=120, bars=1, seed=60).samples

@@ -1192,7 +1192,7 @@ export interface components {
              */
             author?: string;
             /** Edit */
-            edit: components["schemas"]["SetPocket"] | components["schemas"]["SetKey"] | components["schemas"]["AddSource"] | components["schemas"]["RenameSource"] | components["schemas"]["RemoveSource"] | components["schemas"]["SetCredits"] | components["schemas"]["SetTrim"] | components["schemas"]["JoinFamily"] | components["schemas"]["LeaveFamily"] | components["schemas"]["SetGrid"] | components["schemas"]["TakeTempo"] | components["schemas"]["MoveGrid"] | components["schemas"]["TapTempo"] | components["schemas"]["Recut"] | components["schemas"]["CutAtMarks"] | components["schemas"]["AddCut"] | components["schemas"]["MoveCut"] | components["schemas"]["DeleteCuts"] | components["schemas"]["NameSlice"] | components["schemas"]["CutStretches"] | components["schemas"]["StretchesToPads"] | components["schemas"]["FitToPads"] | components["schemas"]["SplitByRole"] | components["schemas"]["RepeatBars"] | components["schemas"]["LiveCut"] | components["schemas"]["SlicesToPads"] | components["schemas"]["SetPads"] | components["schemas"]["ClearPads"] | components["schemas"]["MovePad"] | components["schemas"]["CopyPad"] | components["schemas"]["PlaySlice"] | components["schemas"]["SwitchSound"] | components["schemas"]["SetLayer"] | components["schemas"]["NamePage"] | components["schemas"]["CopyPage"] | components["schemas"]["AddToTray"] | components["schemas"]["TakeFromTray"] | components["schemas"]["TrayToPads"] | components["schemas"]["TakeFromShelf"] | components["schemas"]["AddPattern"] | components["schemas"]["SetPattern"] | components["schemas"]["RemovePattern"] | components["schemas"]["PutHits"] | components["schemas"]["RemoveHits"] | components["schemas"]["SetVelocity"] | components["schemas"]["OriginalRhythm"];
+            edit: components["schemas"]["SetPocket"] | components["schemas"]["SetKey"] | components["schemas"]["AddSource"] | components["schemas"]["RenameSource"] | components["schemas"]["RemoveSource"] | components["schemas"]["SetCredits"] | components["schemas"]["SetTrim"] | components["schemas"]["JoinFamily"] | components["schemas"]["LeaveFamily"] | components["schemas"]["SetGrid"] | components["schemas"]["TakeTempo"] | components["schemas"]["MoveGrid"] | components["schemas"]["TapTempo"] | components["schemas"]["Recut"] | components["schemas"]["CutAtMarks"] | components["schemas"]["AddCut"] | components["schemas"]["MoveCut"] | components["schemas"]["StepCut"] | components["schemas"]["DeleteCuts"] | components["schemas"]["NameSlice"] | components["schemas"]["CutStretches"] | components["schemas"]["StretchesToPads"] | components["schemas"]["FitToPads"] | components["schemas"]["SplitByRole"] | components["schemas"]["RepeatBars"] | components["schemas"]["LiveCut"] | components["schemas"]["SlicesToPads"] | components["schemas"]["SetPads"] | components["schemas"]["ClearPads"] | components["schemas"]["MovePad"] | components["schemas"]["CopyPad"] | components["schemas"]["PlaySlice"] | components["schemas"]["SwitchSound"] | components["schemas"]["SetLayer"] | components["schemas"]["NamePage"] | components["schemas"]["CopyPage"] | components["schemas"]["AddToTray"] | components["schemas"]["TakeFromTray"] | components["schemas"]["TrayToPads"] | components["schemas"]["TakeFromShelf"] | components["schemas"]["AddPattern"] | components["schemas"]["SetPattern"] | components["schemas"]["RemovePattern"] | components["schemas"]["PutHits"] | components["schemas"]["RemoveHits"] | components["schemas"]["SetVelocity"] | components["schemas"]["OriginalRhythm"];
             /**
              * Gesture
              * @default null
@@ -1348,12 +1348,12 @@ export interface components {
             cut: string;
             /** End */
             end: number;
-            /** Key */
-            key: number | null;
             /** Level Db */
             level_db: number | null;
             /** Name */
             name: string;
+            /** Note */
+            note: string | null;
             /** Role */
             role: ("kick" | "snare" | "hat" | "perc" | "tonal" | "vocal") | null;
             /** Score */
@@ -2880,7 +2880,7 @@ export interface components {
         };
         /**
          * SliceFact
-         * @description level_db: dBFS; key: nearest MIDI note of a clear pitch, cents over it; bright_hz: centroid of the spectrum; clean:
+         * @description level_db: dBFS; key: nearest MIDI note of a clear pitch, note its name, cents over it; bright_hz: centroid of the spectrum; clean:
          *     0..1, the share of the sound that is the drum itself.
          */
         SliceFact: {
@@ -2896,6 +2896,8 @@ export interface components {
             key: number | null;
             /** Level Db */
             level_db: number | null;
+            /** Note */
+            note: string | null;
         };
         /**
          * SliceRef
@@ -3098,6 +3100,26 @@ export interface components {
             /** Since */
             since: string[];
             state: components["schemas"]["PocketState"];
+        };
+        /**
+         * StepCut
+         * @description Move a cut to the transient before or after it; it stops short of its neighbours.
+         */
+        StepCut: {
+            /** Cut */
+            cut: string;
+            /** Source */
+            source: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            type: "step_cut";
+            /**
+             * Way
+             * @enum {integer}
+             */
+            way: -1 | 1;
         };
         /**
          * Stretch

@@ -1,5 +1,5 @@
 /** What buttons and keys both do. */
-import type { Edit, Hearing, Source } from "../api/types";
+import type { Edit, Source } from "../api/types";
 import { loopPlayer, useLoop } from "../audio/loop";
 import { previewPlayer, usePreview } from "../audio/preview";
 import { tapePlayer, useTape } from "../audio/tape";
@@ -7,7 +7,7 @@ import { voices } from "../audio/voices";
 import { newGesture } from "../design/NumberField";
 import { revealing, whole, zoomed } from "../wave/viewport";
 import { edit, reloadSounds } from "./edits";
-import { usePocket } from "./pocket";
+import { ordered, usePocket } from "./pocket";
 import { fits, playFitted } from "./fitting";
 import { sliceOrder } from "./sliceOrder";
 import { toast } from "./toasts";
@@ -139,7 +139,7 @@ function edgeCut(source: Source | null, edge: Edge): Source["cuts"][number] | un
 export function nudgeCut(samples: number, gesture: string | null, edge: Edge = "start"): void {
   const source = currentSource();
   const cut = edgeCut(source, edge);
-  if (source && cut) void edit({ type: "move_cut", source: source.id, cut: cut.id, at: Math.max(0, cut.at + samples) }, gesture).then(hearMoved);
+  if (source && cut) void edit({ type: "move_cut", source: source.id, cut: cut.id, at: Math.max(0, cut.at + samples) }, gesture).then((made) => made && hearMoved());
 }
 
 /** The chosen slice as it is now that an edge was moved, if that is to be heard. */
@@ -150,12 +150,10 @@ export function hearMoved(): void {
 }
 
 /** Move an edge of the chosen slice to the transient before or after it. */
-export function edgeToTransient(way: 1 | -1, edge: Edge, hearing: Hearing | undefined): void {
+export function edgeToTransient(way: 1 | -1, edge: Edge): void {
   const source = currentSource();
   const cut = edgeCut(source, edge);
-  const places = hearing?.transients.at.filter((_, i) => (hearing.transients.strength[i] ?? 0) >= 0.3) ?? [];
-  const next = cut && (way > 0 ? places.find((at) => at > cut.at + 1) : places.findLast((at) => at < cut.at - 1));
-  if (source && cut && next !== undefined) void edit({ type: "move_cut", source: source.id, cut: cut.id, at: next }).then(hearMoved);
+  if (source && cut) void edit({ type: "step_cut", source: source.id, cut: cut.id, way }).then((made) => made && hearMoved());
 }
 
 export function cutHere(): void {
@@ -207,10 +205,13 @@ export async function originalRhythm(): Promise<void> {
   const span = selection ? { start: selection.start, end: selection.end } : {};
   const made = await edit({ type: "original_rhythm", source: source.id, ...span });
   if (!made) return;
-  const patterns = Object.keys(usePocket.getState().open?.pocket.patterns ?? {});
-  const newest = patterns.sort((a, b) => Number(a.slice(1)) - Number(b.slice(1))).at(-1) ?? null;
-  await choosePattern(newest);
+  await showNewest();
   useView.getState().look({ station: "rhythm" });
+}
+
+/** The pattern made last. */
+export async function showNewest(): Promise<void> {
+  await choosePattern(ordered(usePocket.getState().open?.pocket.patterns ?? {}).at(-1)?.id ?? null);
 }
 
 export async function choosePattern(pattern: string | null): Promise<void> {

@@ -2,7 +2,7 @@
 import { api, ask } from "../api/client";
 import type { Edit, Favourite, FoundSlice, Source } from "../api/types";
 import { tapePlayer, useTape } from "../audio/tape";
-import { choosePattern, currentSource, ontoPads, playSlice } from "./actions";
+import { currentSource, ontoPads, playSlice, showNewest } from "./actions";
 import { edit } from "./edits";
 import { usePocket } from "./pocket";
 import { queries } from "./queries";
@@ -25,13 +25,6 @@ export function fitToPads(how: "beats" | "slices", pads: number): void {
 export async function splitByDrum(): Promise<void> {
   const source = currentSource();
   if (source && (await ontoPads({ type: "split_by_role", source: source.id, ...selected(source) }, "lane"))) await showNewest();
-}
-
-/** The pattern made last. */
-export async function showNewest(): Promise<void> {
-  const patterns = Object.keys(usePocket.getState().open?.pocket.patterns ?? {});
-  const newest = patterns.sort((a, b) => Number(a.slice(1)) - Number(b.slice(1))).at(-1) ?? null;
-  await choosePattern(newest);
 }
 
 export function intoTray(refs: Ref[]): void {

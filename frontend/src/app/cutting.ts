@@ -22,10 +22,9 @@ interface Store {
   /** What is being tried on a find; null when nothing is. */
   trying: { source: string; cutting: Cutting } | null;
   proposed: Proposed | null;
-  keepHand: boolean;
 }
 
-export const useCutting = create<Store>(() => ({ trying: null, proposed: null, keepHand: true }));
+export const useCutting = create<Store>(() => ({ trying: null, proposed: null }));
 
 /** The settings in force: those being tried, or the find's own. */
 export function cuttingOf(source: Source, trying: Store["trying"]): Cutting {
@@ -43,7 +42,7 @@ export function tryCutting(source: Source, change: Partial<Cutting>): void {
 }
 
 export function setKeepHand(keepHand: boolean): void {
-  useCutting.setState({ keepHand });
+  useView.getState().look({ keepHand });
   if (useCutting.getState().trying) void preview();
 }
 
@@ -57,12 +56,12 @@ export async function preview(): Promise<void> {
   try {
     do {
       again = false;
-      const { trying, keepHand } = useCutting.getState();
+      const { trying } = useCutting.getState();
       const pocket = usePocket.getState().open?.id;
       if (!trying || !pocket) return;
       const params = { path: { pocket, source: trying.source } };
       try {
-        const said = await ask(api.POST("/api/pockets/{pocket}/finds/{source}/cuts", { params, body: { cutting: trying.cutting, keep_hand: keepHand, ...stretch(trying.source) } }));
+        const said = await ask(api.POST("/api/pockets/{pocket}/finds/{source}/cuts", { params, body: { cutting: trying.cutting, keep_hand: useView.getState().keepHand, ...stretch(trying.source) } }));
         if (useCutting.getState().trying === trying) useCutting.setState({ proposed: { source: trying.source, cutting: trying.cutting, ...said, problem: said.problem ?? "" } });
       } catch (error) {
         if (!(error instanceof ApiError)) throw error;
@@ -87,10 +86,10 @@ export function leaveCutting(): void {
 /** Make the cuts that are shown. */
 export async function cutNow(): Promise<void> {
   const source = currentSource();
-  const { trying, keepHand } = useCutting.getState();
+  const { trying } = useCutting.getState();
   if (!source || (trying && trying.source !== source.id)) return;
   const cutting = cuttingOf(source, trying);
-  if (await edit({ type: "recut", source: source.id, cutting, keep_hand: keepHand, ...stretch(source.id) })) leaveCutting();
+  if (await edit({ type: "recut", source: source.id, cutting, keep_hand: useView.getState().keepHand, ...stretch(source.id) })) leaveCutting();
 }
 
 export const POLICIES: { by: Policy; label: string; hint: string }[] = [

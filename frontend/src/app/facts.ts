@@ -40,7 +40,7 @@ export async function wantFacts(source: Source): Promise<void> {
       }
       const known = useFacts.getState().facts;
       const said = new Map(facts.map((fact) => [fact.cut, fact]));
-      for (const { cut, key } of missing) known.set(key, said.get(cut) ?? { cut, level_db: null, key: null, cents: null, bright_hz: 0, clean: null });
+      for (const { cut, key } of missing) known.set(key, said.get(cut) ?? { cut, level_db: null, note: null, key: null, cents: null, bright_hz: 0, clean: null });
       useFacts.setState((s) => ({ round: s.round + 1 }));
     }
   } catch {
@@ -48,10 +48,4 @@ export async function wantFacts(source: Source): Promise<void> {
   } finally {
     asking = false;
   }
-}
-
-const NOTES = ["C", "C#", "D", "D#", "E", "F", "F#", "G", "G#", "A", "A#", "B"];
-
-export function noteName(key: number): string {
-  return `${NOTES[key % 12]}${Math.floor(key / 12) - 1}`;
 }

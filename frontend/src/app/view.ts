@@ -2,10 +2,29 @@
 import { create } from "zustand";
 import { persist } from "zustand/middleware";
 
-import type { Cleaning, Snap } from "../api/types";
+import type { Cleaning, Role, Snap } from "../api/types";
 
 export type Station = "listen" | "chop" | "rhythm";
 export type ListenPanel = "tempo" | "worth" | "clean";
+export type Column = "number" | "length" | "name" | "role" | "clean" | "pitch" | "level" | "pad";
+export interface TableView {
+  by: Column;
+  down: boolean;
+  roles: Role[];
+  text: string;
+}
+export interface SearchView {
+  text: string;
+  roles: Role[];
+  /** Which of the stretches of lengths that are offered. */
+  length: number;
+  bright: "any" | "dark" | "middle" | "bright";
+  tonic: number | null;
+  tempo: "any" | "near" | "faster";
+  rank: "like" | "completes" | null;
+  /** The slice that others are compared with: find and cut. */
+  model: [string, string] | null;
+}
 export type ChopPanel = "slices" | "search" | "tray" | "proof";
 export type FoundKind = "loop" | "kick" | "snare" | "hat";
 
@@ -37,6 +56,12 @@ interface View {
   /** Which part of the desk under the wave is open in Listen, and in Chop. */
   panel: ListenPanel;
   chopPanel: ChopPanel;
+  /** How the table of slices is sorted and what it shows. */
+  table: TableView;
+  /** What is looked for among the slices of all finds. */
+  search: SearchView;
+  /** Cuts that are the musician's stay when a find is cut anew. */
+  keepHand: boolean;
   /** Where cuts made or moved by hand go. */
   snap: Snap;
   /** Hear a slice whenever one of its edges is moved. */
@@ -80,6 +105,9 @@ const START: View = {
   help: false,
   panel: "tempo",
   chopPanel: "slices",
+  table: { by: "number", down: false, roles: [], text: "" },
+  search: { text: "", roles: [], length: 0, bright: "any", tonic: null, tempo: "any", rank: null, model: null },
+  keepHand: true,
   snap: "attack",
   hearMoves: true,
   live: false,

@@ -1,5 +1,8 @@
 /** Numbers as a musician reads them. */
 
+/** Pitch classes from C up, as the core names them. */
+export const NOTES = ["C", "C#", "D", "D#", "E", "F", "F#", "G", "G#", "A", "A#", "B"];
+
 export function fixed(value: number, digits: number): string {
   const text = (Math.abs(value) < 0.5 * 10 ** -digits ? 0 : value).toFixed(digits);
   return text.replace("-", "\u2212");

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from functools import cached_property
-from typing import Protocol
+from typing import Literal, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -51,6 +51,11 @@ class Snapper:
             return at
         near = int(self._attacks[np.abs(self._attacks - at).argmin()])
         return near if abs(near - at) <= reach_s * self._rate else at
+
+    def beside(self, at: int, way: Literal[-1, 1]) -> int:
+        """The start of the attack before (-1) or after (1) a place, or `at` when there is none."""
+        beyond = self._attacks[self._attacks > at + 1] if way > 0 else self._attacks[self._attacks < at - 1]
+        return at if not len(beyond) else int(beyond[0] if way > 0 else beyond[-1])
 
     def quietest(self, at: int) -> int:
         """Where |L| + |R| is least within reach, but never behind an attack's start."""

@@ -117,13 +117,38 @@ class MoveCut(EditModel):
 
     def apply(self, pocket: Pocket, library: Library) -> Pocket:
         source = the_source(pocket, self.source)
+        return moved_to(pocket, source, self.cut, snapped(pocket, source, self.at, self.snap, library))
+
+
+class StepCut(EditModel):
+    """Move a cut to the transient before or after it; it stops short of its neighbours."""
+
+    type: Literal["step_cut"] = "step_cut"
+    source: str
+    cut: str
+    way: Literal[-1, 1]
+
+    def label(self, pocket: Pocket) -> str:
+        return "move cut"
+
+    def apply(self, pocket: Pocket, library: Library) -> Pocket:
+        source = the_source(pocket, self.source)
         cuts = cuts_of(pocket, source)
-        i = _index(cuts, self.cut)
-        low = cuts[i - 1].at + LEAST_SLICE if i else 0
-        high = (cuts[i + 1].at if i + 1 < len(cuts) else source.frames) - LEAST_SLICE
-        at = max(low, min(snapped(pocket, source, self.at, self.snap, library), high))
-        moved = cuts[i].model_copy(update={"at": at, "by": "hand"})
-        return with_cuts(pocket, source, (*cuts[:i], moved, *cuts[i + 1 :]))
+        now = cuts[_index(cuts, self.cut)].at
+        at = Snapper(library.hearing(source.audio), source, pocket.rate, library).beside(now, self.way)
+        if at == now:
+            raise Refusal("There is no transient on that side.")
+        return moved_to(pocket, source, self.cut, at)
+
+
+def moved_to(pocket: Pocket, source: Source, cut: str, at: int) -> Pocket:
+    """The pocket with a cut as near to a place as its neighbours let it."""
+    cuts = cuts_of(pocket, source)
+    i = _index(cuts, cut)
+    low = cuts[i - 1].at + LEAST_SLICE if i else 0
+    high = (cuts[i + 1].at if i + 1 < len(cuts) else source.frames) - LEAST_SLICE
+    moved = cuts[i].model_copy(update={"at": max(low, min(at, high)), "by": "hand"})
+    return with_cuts(pocket, source, (*cuts[:i], moved, *cuts[i + 1 :]))
 
 
 class DeleteCuts(EditModel):

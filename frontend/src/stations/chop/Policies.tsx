@@ -30,7 +30,8 @@ const SNAPS: [Snap, string][] = [
 ];
 
 export function Policies({ source }: { source: Source }) {
-  const { trying, proposed, keepHand } = useCutting();
+  const { trying, proposed } = useCutting();
+  const keepHand = useView((s) => s.keepHand);
   const cutting = cuttingOf(source, trying);
   const active = trying?.source === source.id;
   const set = (change: Partial<Cutting>) => tryCutting(source, change);

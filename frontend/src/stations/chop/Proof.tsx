@@ -4,9 +4,8 @@ import { useState } from "react";
 
 import { api, ask } from "../../api/client";
 import type { Source } from "../../api/types";
-import { showNewest } from "../../app/chopping";
 import { useParameter } from "../../app/about";
-import { ontoPads } from "../../app/actions";
+import { ontoPads, showNewest } from "../../app/actions";
 import { edit } from "../../app/edits";
 import { usePocket } from "../../app/pocket";
 import { toast } from "../../app/toasts";

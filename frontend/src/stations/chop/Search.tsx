@@ -3,12 +3,12 @@ import { keepPreviousData, useQuery } from "@tanstack/react-query";
 import { type KeyboardEvent, useState } from "react";
 
 import { api, ask } from "../../api/client";
-import type { FoundSlice, Role, SearchBody, SearchReply, Source } from "../../api/types";
+import type { FoundSlice, SearchBody, SearchReply, Source } from "../../api/types";
 import { intoTray, playFound } from "../../app/chopping";
 import { ontoPads } from "../../app/actions";
-import { noteName } from "../../app/facts";
+import { NOTES } from "../../design/format";
 import { useOpenPocket, usePocket } from "../../app/pocket";
-import { useView } from "../../app/view";
+import { type SearchView, useView } from "../../app/view";
 import { Button } from "../../design/Button";
 import { fixed } from "../../design/format";
 import { Menu } from "../../design/Menu";
@@ -24,7 +24,6 @@ const LENGTHS: [string, number, number][] = [
   ["over 3 s", 3, 600],
 ];
 const BRIGHT = { any: "any tone", dark: "dark", middle: "middle", bright: "bright" } as const;
-const PITCHES = Array.from({ length: 12 }, (_, i) => noteName(60 + i).replace(/\d/, ""));
 
 export function Search({ source }: { source: Source }) {
   const pocket = useOpenPocket();
@@ -32,21 +31,17 @@ export function Search({ source }: { source: Source }) {
   const version = usePocket((s) => s.open?.version ?? 0);
   const chosen = useView((s) => s.cuts.at(-1));
   const pads = useView((s) => s.pads);
-  const [text, setText] = useState("");
-  const [roles, setRoles] = useState<Role[]>([]);
-  const [length, setLength] = useState(0);
-  const [bright, setBright] = useState<keyof typeof BRIGHT>("any");
-  const [tonic, setTonic] = useState<number | null>(null);
-  const [tempo, setTempo] = useState<"any" | "near" | "double">("any");
-  const [rank, setRank] = useState<"like" | "completes" | null>(null);
-  const [model, setModel] = useState<[string, string] | null>(null);
+  const { text, roles, length, bright, tonic, tempo, rank, model } = useView((s) => s.search);
+  const set = (change: Partial<SearchView>) => useView.getState().look({ search: { ...useView.getState().search, ...change } });
   const [marked, setMarked] = useState<string[]>([]);
   const pad = pads.length === 1 ? pocket?.pads[pads[0] as number] : undefined;
   const here: [string, string] | null = chosen && source.cuts.some((c) => c.id === chosen) ? [source.id, chosen] : pad?.chop.cut ? [pad.chop.source, pad.chop.cut] : null;
   const bpm = pocket?.tempo ?? 100;
   const [, shortest, longest] = LENGTHS[length] as [string, number, number];
-  const near = { any: {}, near: { slowest: bpm * 0.92, fastest: bpm * 1.08 }, double: { slowest: bpm * 1.08 } }[tempo];
-  const body: SearchBody = { near: rank ? model : null, rank: rank ?? "like", roles, text, shortest, longest, bright, tonic, ...near };
+  const near = { any: {}, near: { slowest: bpm * 0.92, fastest: bpm * 1.08 }, faster: { slowest: bpm * 1.08 } }[tempo];
+  // What was compared with may be gone.
+  const known = model && pocket?.sources[model[0]]?.cuts.some((c) => c.id === model[1]) ? model : null;
+  const body: SearchBody = { near: rank ? known : null, rank: rank ?? "like", roles, text, shortest, longest, bright, tonic, ...near };
   const { data, error } = useQuery<SearchReply>({
     queryKey: ["slices", id, version, body],
     queryFn: () => ask(api.POST("/api/pockets/{pocket}/slices", { params: { path: { pocket: id } }, body })),
@@ -57,29 +52,28 @@ export function Search({ source }: { source: Source }) {
   const list = data?.slices ?? [];
   const modelName = model && pocket?.sources[model[0]]?.cuts.find((c) => c.id === model[1])?.name;
   function by(next: "like" | "completes" | null) {
-    setRank(next);
-    if (next) setModel(here ?? model);
+    set(next ? { rank: next, model: here ?? model } : { rank: null });
   }
   const refs = () => list.filter((one) => marked.includes(one.cut)).map((one) => ({ source: one.source, cut: one.cut }));
   return (
     <section aria-label="Search all finds" className="flex min-h-0 grow flex-col gap-1 text-[12px]">
       <div className="flex flex-wrap items-center gap-1.5">
-        <input aria-label="Search by name" placeholder="name or find" value={text} onChange={(event) => setText(event.target.value)} className="w-28 rounded-[3px] border border-rule bg-card px-2 py-[2px] placeholder:text-ink2" />
-        <RoleChips roles={roles} onChange={setRoles} label="Roles to find; none for all" />
-        <Menu label="Length" trigger={<Button>{LENGTHS[length]?.[0]} ▾</Button>} items={LENGTHS.map(([label], i) => ({ label, checked: i === length, onSelect: () => setLength(i) }))} />
-        <Menu label="Tone" trigger={<Button>{BRIGHT[bright]} ▾</Button>} items={(Object.keys(BRIGHT) as (keyof typeof BRIGHT)[]).map((key) => ({ label: BRIGHT[key], checked: key === bright, onSelect: () => setBright(key) }))} />
+        <input aria-label="Search by name" placeholder="name or find" value={text} onChange={(event) => set({ text: event.target.value })} className="w-28 rounded-[3px] border border-rule bg-card px-2 py-[2px] placeholder:text-ink2" />
+        <RoleChips roles={roles} onChange={(next) => set({ roles: next })} label="Roles to find; none for all" />
+        <Menu label="Length" trigger={<Button>{LENGTHS[length]?.[0]} ▾</Button>} items={LENGTHS.map(([label], i) => ({ label, checked: i === length, onSelect: () => set({ length: i }) }))} />
+        <Menu label="Tone" trigger={<Button>{BRIGHT[bright]} ▾</Button>} items={(Object.keys(BRIGHT) as (keyof typeof BRIGHT)[]).map((key) => ({ label: BRIGHT[key], checked: key === bright, onSelect: () => set({ bright: key }) }))} />
         <Menu
           label="Pitch"
-          trigger={<Button>{tonic === null ? "any pitch" : `pitch ${PITCHES[tonic]}`} ▾</Button>}
-          items={[{ label: "any pitch", checked: tonic === null, onSelect: () => setTonic(null) }, ...PITCHES.map((label, i) => ({ label, checked: i === tonic, onSelect: () => setTonic(i) }))]}
+          trigger={<Button>{tonic === null ? "any pitch" : `pitch ${NOTES[tonic]}`} ▾</Button>}
+          items={[{ label: "any pitch", checked: tonic === null, onSelect: () => set({ tonic: null }) }, ...NOTES.map((label, i) => ({ label, checked: i === tonic, onSelect: () => set({ tonic: i }) }))]}
         />
         <Menu
           label="Tempo of the find"
           trigger={<Button>{tempo === "any" ? "any tempo" : tempo === "near" ? `near ${fixed(bpm, 0)} BPM` : "faster"} ▾</Button>}
           items={[
-            { label: "any tempo", checked: tempo === "any", onSelect: () => setTempo("any") },
-            { label: `within 8 % of ${fixed(bpm, 0)} BPM`, checked: tempo === "near", onSelect: () => setTempo("near") },
-            { label: "faster than the pocket", checked: tempo === "double", onSelect: () => setTempo("double") },
+            { label: "any tempo", checked: tempo === "any", onSelect: () => set({ tempo: "any" }) },
+            { label: `within 8 % of ${fixed(bpm, 0)} BPM`, checked: tempo === "near", onSelect: () => set({ tempo: "near" }) },
+            { label: "faster than the pocket", checked: tempo === "faster", onSelect: () => set({ tempo: "faster" }) },
           ]}
         />
       </div>
@@ -91,7 +85,7 @@ export function Search({ source }: { source: Source }) {
           Completes this
         </Toggle>
         <span className="min-w-0 truncate text-ink2" role="status">
-          {error ? (error as Error).message : rank && !model ? "Choose a slice or a pad to compare with." : rank ? `compared with ${modelName ?? "the chosen slice"}` : `${data?.total ?? 0} slices`}
+          {error ? (error as Error).message : rank && !known ? "Choose a slice or a pad to compare with." : rank ? `compared with ${modelName ?? "the chosen slice"}` : `${data?.total ?? 0} slices`}
         </span>
         <span className="grow" />
         <Button disabled={!marked.length} onClick={() => intoTray(refs())}>
@@ -108,6 +102,7 @@ export function Search({ source }: { source: Source }) {
 
 function Results({ list, marked, setMarked }: { list: FoundSlice[]; marked: string[]; setMarked: (cuts: string[]) => void }) {
   const sources = usePocket((s) => s.open?.pocket.sources);
+  const rate = usePocket((s) => s.open?.pocket.rate ?? 1);
   function choose(one: FoundSlice, add: boolean) {
     setMarked(add ? (marked.includes(one.cut) ? marked.filter((c) => c !== one.cut) : [...marked, one.cut]) : [one.cut]);
     playFound(one);
@@ -138,9 +133,9 @@ function Results({ list, marked, setMarked }: { list: FoundSlice[]; marked: stri
           </span>
           <span className="truncate font-semibold">{one.name}</span>
           <span className="truncate text-ink2">{sources?.[one.source]?.name}</span>
-          <span>{((one.end - one.start) / 44100).toFixed(2)} s</span>
+          <span>{((one.end - one.start) / rate).toFixed(2)} s</span>
           <span>{one.level_db === null ? "–" : `${fixed(one.level_db, 1)} dB`}</span>
-          <span>{one.key === null ? `${fixed(one.bright_hz / 1000, 1)} kHz` : noteName(one.key)}</span>
+          <span>{one.note === null ? `${fixed(one.bright_hz / 1000, 1)} kHz` : one.note}</span>
           <span className="text-right">{one.score === null ? "" : `${Math.round(one.score * 100)} %`}</span>
         </div>
       ))}

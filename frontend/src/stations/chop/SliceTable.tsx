@@ -1,20 +1,19 @@
 /** The slices of a find in a table: sort, filter, choose, hear, drag to a pad. Only the rows in view are drawn. */
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { ToggleGroup } from "radix-ui";
-import { memo, useDeferredValue, useEffect, useMemo, useRef, useState } from "react";
+import { memo, useDeferredValue, useEffect, useMemo, useRef } from "react";
 
 import type { Role, Source } from "../../api/types";
-import { useHearing } from "../../app/about";
 import { chooseSlice } from "../../app/actions";
 import { useFacts, wantFacts } from "../../app/facts";
 import { usePocket } from "../../app/pocket";
 import { setSliceOrder } from "../../app/sliceOrder";
-import { useView } from "../../app/view";
+import { type TableView, useView } from "../../app/view";
 import { ROLE_NAMES, ROLES } from "../../design/roles";
 import { PAGE, useKeyNames } from "../../pads/keys";
 import { useLines } from "../../wave/lines";
 import { Trim } from "./Trim";
-import { arranged, COLUMNS, sliceRows, type SliceRow, type Sorting } from "./rows";
+import { arranged, COLUMNS, sliceRows, type SliceRow } from "./rows";
 
 const ROW = 24;
 
@@ -22,10 +21,8 @@ export function SliceTable({ source, rate }: { source: Source; rate: number }) {
   const pads = usePocket((s) => s.open?.pocket.pads);
   const chosen = useView((s) => s.cuts);
   const grid = useLines(source);
-  const [sorting, setSorting] = useState<Sorting>({ by: "number", down: false });
-  const [roles, setRoles] = useState<Role[]>([]);
-  const [text, setText] = useState("");
-  const hearing = useHearing(source.audio);
+  const table = useView((s) => s.table);
+  const show = (change: Partial<TableView>) => useView.getState().look({ table: { ...useView.getState().table, ...change } });
   const facts = useFacts((s) => s.facts);
   const round = useFacts((s) => s.round);
   // A drag moves a cut many times a second; the table may follow a moment later.
@@ -37,7 +34,7 @@ export function SliceTable({ source, rate }: { source: Source; rate: number }) {
   // The facts are one map that grows: the round says that it did.
   // eslint-disable-next-line react-hooks/exhaustive-deps
   const rows = useMemo(() => sliceRows(shown, pads ?? {}, grid, rate, facts), [shown, pads, grid, rate, facts, round]);
-  const list = useMemo(() => arranged(rows, sorting, roles, text), [rows, sorting, roles, text]);
+  const list = useMemo(() => arranged(rows, table), [rows, table]);
   useEffect(() => setSliceOrder(source.id, list.map((row) => row.mark.id)), [source.id, list]);
   if (!source.cuts.length)
     return <p className="rounded-[4px] border border-dashed border-ink2 p-4 text-ink2">No slices yet. Press Cut, double click on the wave to cut by hand, or press N while it plays.</p>;
@@ -47,22 +44,22 @@ export function SliceTable({ source, rate }: { source: Source; rate: number }) {
         <input
           aria-label="Show slices named"
           placeholder="name or number"
-          value={text}
-          onChange={(event) => setText(event.target.value)}
+          value={table.text}
+          onChange={(event) => show({ text: event.target.value })}
           className="w-32 rounded-[3px] border border-rule bg-card px-2 py-[2px] placeholder:text-ink2"
         />
-        <RoleChips roles={roles} onChange={setRoles} label="Show roles; none for all" />
+        <RoleChips roles={table.roles} onChange={(roles) => show({ roles })} label="Show roles; none for all" />
         <span className="text-ink2">{list.length === rows.length ? "" : `${list.length} of ${rows.length}`}</span>
         <span className="grow" />
-        <Trim disabled={chosen.length !== 1} hearing={hearing} />
+        <Trim disabled={chosen.length !== 1} />
       </div>
-      <Rows list={list} source={source} sorting={sorting} onSort={setSorting} />
+      <Rows list={list} source={source} sorting={table} onSort={show} />
     </div>
   );
 }
 
 /** Apart from what stands above it: scrolling draws rows and nothing else. */
-const Rows = memo(function Rows({ list, source, sorting, onSort }: { list: SliceRow[]; source: Source; sorting: Sorting; onSort: (next: Sorting) => void }) {
+const Rows = memo(function Rows({ list, source, sorting, onSort }: { list: SliceRow[]; source: Source; sorting: TableView; onSort: (next: Pick<TableView, "by" | "down">) => void }) {
   const chosen = useView((s) => s.cuts);
   const names = useKeyNames((s) => s.names);
   const box = useRef<HTMLDivElement>(null);

@@ -1,7 +1,6 @@
 /** The edges of the chosen slice, moved by a sample, by milliseconds or to a transient. */
 import { useState } from "react";
 
-import type { Hearing } from "../../api/types";
 import { type Edge, edgeToTransient, nudgeCut } from "../../app/actions";
 import { Button } from "../../design/Button";
 import { newGesture } from "../../design/NumberField";
@@ -16,10 +15,10 @@ const UNITS = [
   { label: "transient", samples: 0 },
 ];
 
-export function Trim({ disabled, hearing }: { disabled: boolean; hearing: Hearing | undefined }) {
+export function Trim({ disabled }: { disabled: boolean }) {
   const [unit, setUnit] = useState(1);
   const { label, samples } = UNITS[unit] as (typeof UNITS)[number];
-  const move = (edge: Edge, way: 1 | -1) => (samples ? nudgeCut(way * samples, newGesture(), edge) : edgeToTransient(way, edge, hearing));
+  const move = (edge: Edge, way: 1 | -1) => (samples ? nudgeCut(way * samples, newGesture(), edge) : edgeToTransient(way, edge));
   const hear = useView((s) => s.hearMoves);
   return (
     <span className="inline-flex items-center gap-1 text-[12px]">

@@ -1,6 +1,7 @@
 /** The slices of a find as rows: what is shown of each, sorted and filtered. */
 import type { Pad, Role, SliceFact, Source } from "../../api/types";
-import { factKey, noteName } from "../../app/facts";
+import { factKey } from "../../app/facts";
+import type { Column, TableView } from "../../app/view";
 import { fixed, position } from "../../design/format";
 import { ROLES } from "../../design/roles";
 import { beatsAt, sliceMarks, type Grid, type SliceMark } from "../../wave/marks";
@@ -16,12 +17,6 @@ export interface SliceRow {
   pitch: string;
   level: string;
   pads: number[];
-}
-
-export type Column = "number" | "length" | "name" | "role" | "clean" | "pitch" | "level" | "pad";
-export interface Sorting {
-  by: Column;
-  down: boolean;
 }
 
 export const COLUMNS: { by: Column | null; head: string; width: string }[] = [
@@ -63,7 +58,7 @@ export function sliceRows(source: Source, pads: Record<string, Pad>, grid: Grid 
       role: cut?.role ?? null,
       fact,
       clean: typeof fact?.clean === "number" ? `${Math.round(fact.clean * 100)} %` : "–",
-      pitch: typeof fact?.key === "number" ? `${noteName(fact.key)} ${signed(fact.cents ?? 0)}` : "–",
+      pitch: typeof fact?.key === "number" ? `${fact.note ?? ""} ${signed(fact.cents ?? 0)}` : "–",
       level: typeof fact?.level_db === "number" ? `${fixed(fact.level_db, 1)} dB` : "–",
       pads: where.get(mark.id) ?? [],
     };
@@ -100,13 +95,13 @@ function value(row: SliceRow, by: Column): number | string {
 }
 
 /** Rows of the wanted roles whose name or number holds the text, in order; what a column does not know comes last. */
-export function arranged(rows: SliceRow[], sorting: Sorting, roles: Role[], text: string): SliceRow[] {
+export function arranged(rows: SliceRow[], { by, down, roles, text }: TableView): SliceRow[] {
   const wanted = text.trim().toLowerCase();
   const out = rows.filter((row) => (!roles.length || (row.role && roles.includes(row.role))) && (!wanted || row.name.toLowerCase().includes(wanted) || String(row.mark.number) === wanted));
-  if (sorting.by === "number" && !sorting.down) return out;
-  const way = sorting.down ? -1 : 1;
+  if (by === "number" && !down) return out;
+  const way = down ? -1 : 1;
   return out
-    .map((row) => ({ row, key: value(row, sorting.by) }))
+    .map((row) => ({ row, key: value(row, by) }))
     .sort((a, b) => {
       if (a.key === b.key) return a.row.mark.number - b.row.mark.number;
       if (a.key === LAST || b.key === LAST) return a.key === LAST ? 1 : -1;
