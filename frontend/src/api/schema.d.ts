@@ -2880,8 +2880,8 @@ export interface components {
         };
         /**
          * SliceFact
-         * @description level_db: dBFS; key: nearest MIDI note of a clear pitch, note its name, cents over it; bright_hz: centroid of the spectrum; clean:
-         *     0..1, the share of the sound that is the drum itself.
+         * @description level_db: dBFS; key: nearest MIDI note of a clear pitch, note its name, cents over it; bright_hz: centroid of the
+         *     spectrum; clean: 0..1, the share of the sound that is the drum itself.
          */
         SliceFact: {
             /** Bright Hz */
