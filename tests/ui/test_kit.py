@@ -327,7 +327,7 @@ def test_a_stem_that_comes_in_is_offered_to_its_mix(opened: Opener) -> None:
     ui.bring_in("Song.wav", wav(np.asarray(0.5 * loop.samples + bass, np.float32)))
     ui.bring_in("Hiss.wav", wav(np.asarray(0.1 * rng.standard_normal(loop.samples.shape), np.float32)))
     ui.bring_in("Drums.wav", wav(np.asarray(0.5 * loop.samples, np.float32)))
-    expect(ui.page.get_by_text("Drums is in Song")).to_be_visible()
+    expect(ui.page.get_by_text("Drums is in Song", exact=True)).to_be_visible()
     ui.button("Join them").click()
     ui.wait("Object.values(pocket.sources).find((s) => s.name === 'Drums').kin?.offset === 0")
     root = ui.look("Object.values(pocket.sources).find((s) => s.name === 'Drums').kin.root")
