@@ -33,6 +33,21 @@ def test_a_steady_tempo_is_found_to_a_thousandth(bpm: float, seed: int) -> None:
     assert abs(beat.bpm / bpm - 1) < 0.001
 
 
+@pytest.mark.parametrize("seed", range(6))
+@pytest.mark.parametrize("guess", [0.9985, 1.0, 1.0012])
+def test_even_hits_that_cancel_on_the_beat_still_tell_its_tempo(seed: int, guess: float) -> None:
+    # A hit on every quarter of the beat: on the beat and its half they cancel, and what is left there is chance.
+    rng = np.random.default_rng(seed)
+    beats = np.arange(64) * 60 / 86 + 0.2
+    t = (beats[:, None] + np.arange(4) * 15 / 86).ravel()
+    t, w = t + rng.normal(0, 0.001, len(t)), np.ones(len(t)) + rng.uniform(0, 0.1, len(t))
+    beat = pulse.align(pulse.follow(t, w, 86 * guess, float(t[-1]) + 0.5), t, w)
+    assert beat.steady
+    assert abs(beat.bpm / 86 - 1) < 1e-4
+    quarters = np.round(beat.at(beats) * 4) / 4
+    assert np.abs(beat.when(quarters) - beats).max() < 0.004
+
+
 @pytest.mark.parametrize("seed", range(4))
 def test_a_drifting_beat_is_followed(seed: int) -> None:
     t, w, beats = performance(95, 160, seed, wander=0.025)

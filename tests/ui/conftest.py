@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator
 from typing import Any
 
 import pytest
-from playwright.sync_api import Browser, Page, expect, sync_playwright
+from playwright.sync_api import Browser, Error, Page, expect, sync_playwright
 
 from bench.browser import CHROMIUM, FLAGS
 from bench.served import Served, served
@@ -49,7 +49,10 @@ class Ui:
     def __init__(self, page: Page, live: Live) -> None:
         self.page, self.live = page, live
         self.errors: list[str] = []
-        page.on("pageerror", lambda error: self.errors.append(str(error)))
+        page.on("pageerror", self.note_error)
+
+    def note_error(self, error: Error) -> None:
+        self.errors.append(str(error))
 
     def open(self) -> Ui:
         self.page.goto(self.live.server.url)
@@ -97,29 +100,65 @@ class Ui:
 Opener = Callable[..., Ui]
 
 
+class Tabs:
+    """A browser's tab that one test after the other uses: a tab of its own costs each as much as the whole application.
+
+    What a test leaves behind in it (its storage, where the mouse is) is taken away before the next."""
+
+    def __init__(self, browser: Browser) -> None:
+        self.browser = browser
+        self.kept: Page | None = None
+
+    def fresh(self, script: str = "") -> Page:
+        context = self.browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+        if script:
+            context.add_init_script(script)
+        return context.new_page()
+
+    def usual(self, url: str) -> Page:
+        if self.kept is None or self.kept.is_closed():
+            self.kept = self.fresh()
+        self.kept.goto(f"{url}/icon.svg")
+        self.kept.evaluate("() => { localStorage.clear(); sessionStorage.clear(); }")
+        return self.kept
+
+    def leave(self, tab: Ui, failed: bool) -> None:
+        page = tab.page
+        if page is self.kept and not failed:
+            page.remove_listener("pageerror", tab.note_error)
+            page.mouse.move(0, 0)
+        else:
+            page.context.close()
+            self.kept = None if page is self.kept else self.kept
+
+
+@pytest.fixture(scope="session")
+def tabs(browser: Browser) -> Tabs:
+    return Tabs(browser)
+
+
 @pytest.fixture
-def opened(browser: Browser, demo_server: Served) -> Iterator[Opener]:
+def opened(tabs: Tabs, demo_server: Served) -> Iterator[Opener]:
     """opened() gives a tab on a fresh pocket; opened(live) one on a pocket that is there, opened(demo=True) on the demo."""
-    contexts = []
-    tabs: list[Ui] = []
+    open_now: list[Ui] = []
 
     def open_tab(live: Live | None = None, demo: bool = False, script: str = "") -> Ui:
-        context = browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
-        contexts.append(context)
         if live is None:
             live = Live(demo_server)
             if demo:
                 live.id = "night-ferry-set"
-        context.add_init_script(
-            "if (!localStorage.getItem('grain-pocket-view'))"
-            f" localStorage.setItem('grain-pocket-view', JSON.stringify({{state: {{pocketId: '{live.id}'}}, version: 0}}));{script}"
-        )
-        tab = Ui(context.new_page(), live).open()
-        tabs.append(tab)
+        alone = bool(script) or bool(open_now) or live.server is not demo_server
+        page = tabs.fresh(script) if alone else tabs.usual(live.server.url)
+        tab = Ui(page, live)
+        if alone:
+            page.goto(f"{live.server.url}/icon.svg")
+        kept = f"localStorage.setItem('grain-pocket-view', JSON.stringify({{state: {{pocketId: '{live.id}'}}, version: 0}}))"
+        page.evaluate(kept)
+        open_now.append(tab.open())
         return tab
 
     yield open_tab
-    for tab in tabs:
+    for tab in open_now:
+        tabs.leave(tab, bool(tab.errors))
+    for tab in open_now:
         assert tab.errors == []
-    for context in contexts:
-        context.close()

@@ -26,6 +26,7 @@ _SAME = 0.03
 STRAY, STEPS = 0.07, 43
 LOCAL_S, LOCAL_STEP_S, BENDS, FAR = 3.0, 2.0, 3, 4.0
 _ROUGH = 0.006
+LEAST_CLEAR = 0.3
 
 Row = NDArray[np.float64]
 
@@ -177,7 +178,7 @@ def _settled(t: Row, near: Any, weight: Row, centres: Row, places: Row, steady: 
     middles = np.maximum.accumulate(there + np.arange(len(there)) * 1e-6)
     divisions = _finer(t, near, places, centres)
     # A window's mean lags where the tempo bends; what it still misses by is found by asking again.
-    for division in divisions if steady else [*divisions, *divisions[-1:] * BENDS]:
+    for division in [*divisions, *divisions[-1:] * (1 if steady else BENDS)]:
         u = _line(t, centres, places)
         phasor = near @ np.exp(2j * np.pi * division * u) / weight
         if not steady:
@@ -201,12 +202,13 @@ def _settled(t: Row, near: Any, weight: Row, centres: Row, places: Row, steady: 
 
 
 def _finer(t: Row, near: Any, places: Row, centres: Row) -> list[int]:
-    """Divisions to settle on, coarse to fine: the clearest of the beat and the half, then the clearest of the rest."""
+    """Divisions to settle on, coarse to fine: the clearest of the beat and the half, then the clearest of the rest. A coarse
+    one whose onsets cancel, as those of even eighths do on the beat, has no phase to tell and is left out."""
     u = _line(t, centres, places)
     clear = {d: float(np.abs(near @ np.exp(2j * np.pi * d * u)).sum()) for d in (1, 2, 3, 4)}
     first = 1 if clear[1] > 0.6 * clear[2] else 2
     second = max((2, 3, 4), key=lambda d: clear[d] * (1.0 if d != 3 else 0.9))
-    return [first] if second == first else [first, second]
+    return [second] if second == first or clear[first] < LEAST_CLEAR * clear[second] else [first, second]
 
 
 def _straight(x: Row, y: Row, w: Row) -> tuple[float, float]:
