@@ -25,8 +25,11 @@ LEARN_S, RISE_S, FALL_S = 0.016, 0.003, 0.008
 PICK_BEFORE_S, PICK_AFTER_S, WALK_S = 0.014, 0.006, 0.008
 CALM_S, LOUD_S, CALM, RISEN = 0.028, 0.030, 1.3, 0.03
 ORDER = 24
-LEAD_S = 0.0023
-RISEN_SHARE = 0.02
+# How far ahead of the attack a cut is set, by how many dB the new sound rises over what was foretold: where it rises out of
+# a ringing bed its beginning is hidden, and is earlier than it can be seen.
+LEAD_S, LEAD_DB = (0.0044, 0.0034, 0.0020, 0.0011, 0.0008), (14.0, 22.0, 36.0, 55.0, 80.0)
+ROUGH_LEAD_S = 0.0023
+RISEN_SHARE, QUIET = 0.02, 3.5
 _BLOCK = 128
 Wave = NDArray[np.float32]
 Precise = NDArray[np.float64]
@@ -52,9 +55,10 @@ def attack_starts(samples: Samples, rate: int, near: Index, progress: Callable[[
         steep = _steepest(padded, s, centre)
         error = _prediction_error(padded, s, steep - s.pick_before)
         place = s.learn + _divide(error[:, s.learn : s.learn + s.pick_before + s.pick_after])
-        start = _walk_back(error, place, s) - s.learn + steep - s.pick_before
+        quiet, peak = _before(error, s), _behind(error, place, s)
+        start = _walk_back(error, place, quiet, peak, s) - s.learn + steep - s.pick_before
         start = _swelling(padded, start, s)
-        out[first : first + _BLOCK] = start + start_of - s.lead
+        out[first : first + _BLOCK] = start + start_of - _lead(quiet, peak, rate)
     return np.clip(out, 0, max(0, len(samples) - 1))
 
 
@@ -67,7 +71,7 @@ def rough_starts(samples: Samples, rate: int, near: Index) -> Index:
         places = near[first : first + _BLOCK]
         start_of = int(places.min()) - margin
         padded = excerpt(samples, start_of, int(places.max()) + margin + 1)
-        out[first : first + _BLOCK] = _steepest(padded, s, places - start_of) + start_of - s.lead
+        out[first : first + _BLOCK] = _steepest(padded, s, places - start_of) + start_of - s.rough_lead
     return np.clip(out, 0, max(0, len(samples) - 1))
 
 
@@ -80,7 +84,7 @@ class _Scale:
 
         self.before, self.after, self.learn = n(SEARCH_BEFORE_S), n(SEARCH_AFTER_S), n(LEARN_S)
         self.rise, self.fall, self.walk = n(RISE_S), n(FALL_S), n(WALK_S)
-        self.pick_before, self.pick_after, self.lead = n(PICK_BEFORE_S), n(PICK_AFTER_S), int(rate * LEAD_S)
+        self.pick_before, self.pick_after, self.rough_lead = n(PICK_BEFORE_S), n(PICK_AFTER_S), int(rate * ROUGH_LEAD_S)
         self.grain, self.swell = n(0.00025), n(0.001)
         self.calm, self.loud = n(CALM_S), n(LOUD_S)
 
@@ -179,19 +183,31 @@ def _divide(x: Wave) -> Index:
     return np.asarray(np.where(np.isfinite(cost).any(axis=1), best, n - 6))
 
 
-def _walk_back(error: Wave, place: Index, s: _Scale) -> Index:
+def _before(error: Wave, s: _Scale) -> Wave:
+    """(k,) root mean square of the error where the predictor was learnt."""
+    return np.asarray(np.sqrt(np.mean(error[:, : s.learn] ** 2, axis=1)))
+
+
+def _behind(error: Wave, place: Index, s: _Scale) -> Wave:
+    """(k,) peak of the error in the 3 ms from `place` on."""
+    ahead = np.lib.stride_tricks.sliding_window_view(np.abs(error), s.rise, axis=1)
+    return np.asarray(ahead[np.arange(len(error)), np.minimum(place, error.shape[1] - s.rise)].max(axis=1))
+
+
+def _lead(quiet: Wave, peak: Wave, rate: int) -> Index:
+    rise = 20 * np.log10(np.maximum(peak, 1e-9) / np.maximum(quiet, 1e-9))
+    return np.asarray(np.round(rate * np.interp(rise, LEAD_DB, LEAD_S)), np.int64)
+
+
+def _walk_back(error: Wave, place: Index, quiet: Wave, peak: Wave, s: _Scale) -> Index:
     """From `place` back to where the error rises out of the level it had before, at most 8 ms."""
     from scipy.ndimage import maximum_filter1d
 
     size = np.abs(error)
-    each = np.arange(len(error))
-    quiet = 3.5 * np.sqrt(np.mean(error[:, : s.learn] ** 2, axis=1))
-    ahead = np.lib.stride_tricks.sliding_window_view(size, s.rise, axis=1)
-    peak = ahead[each, np.minimum(place, size.shape[1] - s.rise)].max(axis=1)
-    level = np.maximum(np.maximum(quiet, RISEN_SHARE * peak), 1e-6)
+    level = np.maximum(np.maximum(QUIET * quiet, RISEN_SHARE * peak), 1e-6)
     loud = maximum_filter1d(size, s.grain, axis=1) > level[:, None]
     # Column i of the rest lies i samples before the place.
-    back = loud[each[:, None], place[:, None] - np.arange(s.walk)]
+    back = loud[np.arange(len(error))[:, None], place[:, None] - np.arange(s.walk)]
     silent = np.zeros((len(back), s.walk + 1), np.int64)
     np.cumsum(~back, axis=1, out=silent[:, 1:])
     gap = s.grain + 1

@@ -15,7 +15,6 @@ from grainpocket.core.listen.profile import Evidence, Reading
 MOST, SHOWN, LEAST_SHARE, USUAL_BARS, SHORT_S = 5, 3, 0.005, (1, 2, 4, 8), 16.0
 # A pulse is one when its onsets gather more than those of noise would at the best of many tempi (Rayleigh's test).
 LEAST_GATHER, LEAST_RAYLEIGH, LOOP_RAYLEIGH = 0.25, 6.0, 4.0
-LEAD_S = 0.0008
 _RELATIONS = ((0.5, "half"), (2.0, "double"), (1 / 3, "third"), (3.0, "triple"), (2 / 3, "two thirds"), (1.5, "three halves"),
               (0.75, "three quarters"), (4 / 3, "four thirds"))  # fmt: skip
 
