@@ -48,7 +48,8 @@ api: .venv/.ready frontend/node_modules/.ready ## Generate the API document and 
 	$(PY) -m grainpocket openapi docs/openapi.json
 	cd frontend && npm run --silent api
 
-test: build chromium lint api-check ## Every check and test, the browser's too
+test:                             ## Every check and test, the browser's too
+	@$(MAKE) --no-print-directory -j2 --output-sync=target build chromium lint api-check
 	$(PY) -m pytest
 
 dev: .venv/.ready frontend/node_modules/.ready ## Reloading: front end on :5173, server restarted when Python changes

@@ -74,6 +74,33 @@ def test_two_tabs_cannot_overwrite_each_other_unseen(opened: Opener) -> None:
     one.wait("pocket.tempo === 111")
 
 
+_EYES = """
+let seen = "visible";
+Object.defineProperty(document, "visibilityState", { get: () => seen });
+window.see = (how) => { seen = how; document.dispatchEvent(new Event("visibilitychange")); };
+const Whole = window.EventSource;
+window.streams = [];
+window.EventSource = class extends Whole { constructor(url) { super(url); window.streams.push(this); } };
+"""
+
+
+def test_a_tab_that_nobody_sees_leaves_its_connection_to_others_and_catches_up(opened: Opener) -> None:
+    ui = opened(script=_EYES)
+    open_streams = "() => window.streams.filter((s) => s.readyState !== 2).length"
+    ui.page.wait_for_function("() => window.streams.some((s) => s.readyState === 1)")
+    ui.page.clock.install()
+    ui.page.evaluate("window.see('hidden')")
+    ui.page.clock.fast_forward("00:05")
+    assert ui.page.evaluate(open_streams) == 1, "a glance at another tab costs nothing"
+    ui.page.clock.fast_forward("00:06")
+    assert ui.page.evaluate(open_streams) == 0
+    ui.live.edit({"type": "set_pocket", "tempo": 123.0})
+    assert ui.look("pocket.tempo") != 123
+    ui.page.evaluate("window.see('visible')")
+    ui.wait("pocket.tempo === 123")
+    assert ui.page.evaluate(open_streams) == 1
+
+
 def test_an_import_in_between_is_no_conflict(opened: Opener) -> None:
     ui = opened(script="window.EventSource = class { addEventListener() {} close() {} };")
     job = ui.live.upload("behind.wav", GOOD["plain.wav"])

@@ -2,6 +2,7 @@
 import { create } from "zustand";
 
 import type { Job } from "../api/types";
+import { useLoop } from "../audio/loop";
 import { idle, reload } from "./edits";
 import { usePocket } from "./pocket";
 import { toast } from "./toasts";
@@ -14,6 +15,8 @@ interface Jobs {
 export const useJobs = create<Jobs>(() => ({ jobs: {}, connected: true }));
 
 const OPEN_STATES = ["queued", "running"];
+// A browser keeps six connections to one server: tabs that nobody sees must leave them to the one that is used.
+const REST_AFTER_MS = 10_000;
 
 export function noteJob(job: Job): void {
   const before = useJobs.getState().jobs[job.id];
@@ -33,6 +36,7 @@ export function follow(pocket: string): () => void {
   let stream: EventSource | null = null;
   let stopped = false;
   let timer = 0;
+  let resting = 0;
 
   function connect() {
     stream = new EventSource(`/api/pockets/${pocket}/events`);
@@ -55,9 +59,27 @@ export function follow(pocket: string): () => void {
     if (!idle()) window.setTimeout(() => catchUp(version), 60);
     else if (open.version < version) void reload().catch(() => undefined);
   }
+  /** Let go of the stream while nobody looks, unless a job's end is still to be told or the loop follows edits. */
+  function rest() {
+    if (useLoop.getState().playing || Object.keys(useJobs.getState().jobs).length) {
+      resting = window.setTimeout(rest, REST_AFTER_MS);
+      return;
+    }
+    window.clearTimeout(timer);
+    stream?.close();
+    stream = null;
+  }
+  function seen() {
+    window.clearTimeout(resting);
+    if (document.visibilityState === "hidden") resting = window.setTimeout(rest, REST_AFTER_MS);
+    else if (!stream) connect();
+  }
   connect();
+  document.addEventListener("visibilitychange", seen);
   return () => {
     stopped = true;
+    document.removeEventListener("visibilitychange", seen);
+    window.clearTimeout(resting);
     window.clearTimeout(timer);
     stream?.close();
   };
