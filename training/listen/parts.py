@@ -146,7 +146,7 @@ class Rows:
             self.bar_truth.append(cover.sounding(mix.groups, edges, (mix.drumless, mix.bare, ())))
 
     def _hits(self, bands, mono, onsets, bar_table, covers, tag) -> None:  # type: ignore[no-untyped-def]
-        seen = second.features(bands, onsets.at, onsets.likely, onsets.roles)
+        seen = second.features(bands, onsets.looks, onsets.likely, onsets.roles)
         for role, known in covers.items():
             index = hits.of_role(onsets, role)
             if len(index) < 2 or not known:

@@ -36,14 +36,14 @@ Precise = NDArray[np.float64]
 Index = NDArray[np.int64]
 
 
-def attack_starts(samples: Samples, rate: int, near: Index, progress: Callable[[float], None] | None = None) -> Index:
-    """Sample index of the attack that a coarse detector saw near each of `near`; the order of both is the same.
+def attack_starts(samples: Samples, rate: int, near: Index, progress: Callable[[float], None] | None = None) -> tuple[Index, Index]:
+    """(where to cut, where the attack is seen to begin): samples, for what a coarse detector saw near each of `near`.
 
     samples: (n,) float32 mono; near: (k,) sample positions, each within about 15 ms of its attack.
     """
     s = _Scale(rate)
     margin = s.before + s.after + s.learn + s.fall + s.walk + s.pick_after + s.rise + s.calm + s.loud + ORDER
-    out = np.empty(len(near), np.int64)
+    cut, seen = np.empty(len(near), np.int64), np.empty(len(near), np.int64)
     for first in range(0, len(near), _BLOCK):
         if progress is not None:
             progress(first / len(near))
@@ -57,12 +57,13 @@ def attack_starts(samples: Samples, rate: int, near: Index, progress: Callable[[
         place = s.learn + _divide(error[:, s.learn : s.learn + s.pick_before + s.pick_after])
         quiet, peak = _before(error, s), _behind(error, place, s)
         start = _walk_back(error, place, quiet, peak, s) - s.learn + steep - s.pick_before
-        start = _swelling(padded, start, s)
-        out[first : first + _BLOCK] = start + start_of - _lead(quiet, peak, rate)
-    return np.clip(out, 0, max(0, len(samples) - 1))
+        start = _swelling(padded, start, s) + start_of
+        seen[first : first + _BLOCK], cut[first : first + _BLOCK] = start, start - _lead(quiet, peak, rate)
+    last = max(0, len(samples) - 1)
+    return np.clip(cut, 0, last), np.clip(seen, 0, last)
 
 
-def rough_starts(samples: Samples, rate: int, near: Index) -> Index:
+def rough_starts(samples: Samples, rate: int, near: Index) -> tuple[Index, Index]:
     """The same to within some milliseconds, at a fraction of the cost: where energy rises most, less the lead."""
     s = _Scale(rate)
     margin = s.before + s.after + s.fall + s.rise + 3
@@ -71,8 +72,9 @@ def rough_starts(samples: Samples, rate: int, near: Index) -> Index:
         places = near[first : first + _BLOCK]
         start_of = int(places.min()) - margin
         padded = excerpt(samples, start_of, int(places.max()) + margin + 1)
-        out[first : first + _BLOCK] = _steepest(padded, s, places - start_of) + start_of - s.rough_lead
-    return np.clip(out, 0, max(0, len(samples) - 1))
+        out[first : first + _BLOCK] = _steepest(padded, s, places - start_of) + start_of
+    last = max(0, len(samples) - 1)
+    return np.clip(out - int(rate * ROUGH_LEAD_S), 0, last), np.clip(out, 0, last)
 
 
 class _Scale:
@@ -84,7 +86,7 @@ class _Scale:
 
         self.before, self.after, self.learn = n(SEARCH_BEFORE_S), n(SEARCH_AFTER_S), n(LEARN_S)
         self.rise, self.fall, self.walk = n(RISE_S), n(FALL_S), n(WALK_S)
-        self.pick_before, self.pick_after, self.rough_lead = n(PICK_BEFORE_S), n(PICK_AFTER_S), int(rate * ROUGH_LEAD_S)
+        self.pick_before, self.pick_after = n(PICK_BEFORE_S), n(PICK_AFTER_S)
         self.grain, self.swell = n(0.00025), n(0.001)
         self.calm, self.loud = n(CALM_S), n(LOUD_S)
 

@@ -63,6 +63,7 @@ class Hearing:
             "frames": self.frames,
             "rate": self.rate,
             "at": self.onsets.at.tolist(),
+            "attack": self.onsets.attack.tolist(),
             "likely": [round(float(s), 4) for s in self.onsets.likely],
             "hard": [round(float(s), 3) for s in self.onsets.hard],
             "roles": np.round(self.onsets.roles * 255).astype(int).tolist(),
@@ -87,6 +88,7 @@ class Hearing:
             data["rate"],
             roles,
             np.array(data["hard"], np.float32),
+            np.array(data["attack"], np.int64),
         )
         loud = data["loudness"]
         return Hearing(

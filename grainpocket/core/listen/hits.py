@@ -63,7 +63,8 @@ def of_role(onsets: Onsets, role: str) -> NDArray[np.int64]:
 
 def features(bands: Bands, samples: Samples, onsets: Onsets, role: str, index: NDArray[np.int64], seen: Table) -> Table:
     """(k, FEATURES) of the hits of one drum at `index`. seen: of all onsets, how much of each drum they take (`second`)."""
-    frames = np.round(onsets.at[index] / bands.hop).astype(np.int64)
+    looked = onsets.looks[index]
+    frames = np.round(looked / bands.hop).astype(np.int64)
     power = _power(bands, frames)
     carried = power[:, 1:3, _CARRIED[role]].sum(axis=(1, 2))
     own = power / np.maximum(carried, 1e-12)[:, None, None]
@@ -80,7 +81,7 @@ def features(bands: Bands, samples: Samples, onsets: Onsets, role: str, index: N
         _db(over.sum(axis=1), total),
         _db(over.sum(axis=2), total),
         _db(over.sum(axis=(1, 2)), total)[:, None],
-        _long_looks(samples, bands.rate, onsets.at[index]),
+        _long_looks(samples, bands.rate, looked),
     )
     return np.asarray(np.hstack(parts), np.float32)
 
@@ -152,7 +153,7 @@ def network() -> Layers:
 def clean_hits(bands: Bands, samples: Samples, onsets: Onsets, sounding: Table) -> list[CleanHit]:
     """Every kick, snare and hat, each drum's likeliest clean ones first. sounding: (onsets, 3), what sounds in the bar of each."""
     out: list[CleanHit] = []
-    seen = second.features(bands, onsets.at, onsets.likely, onsets.roles)
+    seen = second.features(bands, onsets.looks, onsets.likely, onsets.roles)
     for role in DRUMS:
         index = of_role(onsets, role)
         if not len(index):

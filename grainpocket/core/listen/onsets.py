@@ -25,21 +25,29 @@ FLOOR, FLOOR_SHARE, REGIONS = 2e-4, 1.0, 5
 LEAST = 0.02
 # From here on, a place is worth finding to the sample.
 PLACED = 0.12
+# The look at an attack begins this far ahead of it.
+AHEAD_S = 0.0023
 REAL, HARD_S, HARD_RANGE_DB = 0.5, 0.03, 36.0
 _LAG, _BLOCK, _RISE = 2, 2048, 0.05
 
 
 @dataclass(frozen=True)
 class Onsets:
-    """at: (k,) int64 sample positions, rising; likely: (k,) float32, probability that each is real; rate: samples a second;
-    roles: (k, 6) float32, how likely each of ROLES begins there; hard: (k,) float32, how loud each is beside the loudest, 1
-    and 36 dB less 0."""
+    """at: (k,) int64 samples at which to cut, rising; attack: (k,) at which what begins is seen to begin; likely: (k,)
+    float32, probability that each is real; rate: samples a second; roles: (k, 6) float32, how likely each of ROLES begins
+    there; hard: (k,) float32, how loud each is beside the loudest, 1 and 36 dB less 0."""
 
     at: NDArray[np.int64]
     likely: NDArray[np.float32]
     rate: int
     roles: NDArray[np.float32]
     hard: NDArray[np.float32]
+    attack: NDArray[np.int64]
+
+    @property
+    def looks(self) -> NDArray[np.int64]:
+        """(k,) samples from which on it is looked at what begins."""
+        return np.maximum(self.attack - int(self.rate * AHEAD_S), 0)
 
     @property
     def strength(self) -> NDArray[np.float32]:
@@ -54,12 +62,12 @@ class Onsets:
         return self.at[self.strength >= threshold]
 
     def only(self, keep: NDArray[np.bool_]) -> Onsets:
-        return Onsets(self.at[keep], self.likely[keep], self.rate, self.roles[keep], self.hard[keep])
+        return Onsets(self.at[keep], self.likely[keep], self.rate, self.roles[keep], self.hard[keep], self.attack[keep])
 
 
 def nothing(rate: int) -> Onsets:
     none = np.zeros(0, np.float32)
-    return Onsets(np.zeros(0, np.int64), none, rate, np.zeros((0, len(ROLES)), np.float32), none)
+    return Onsets(np.zeros(0, np.int64), none, rate, np.zeros((0, len(ROLES)), np.float32), none, np.zeros(0, np.int64))
 
 
 def detect(samples: Samples, rate: int, progress: Progress = no_progress) -> Onsets:
@@ -82,13 +90,13 @@ def detect_in(bands: Bands, samples: Samples, progress: Progress = no_progress, 
     keep = likely[:, 0] >= LEAST
     frames, likely = frames[keep], likely[keep]
     near, sure = frames * bands.hop, likely[:, 0] >= PLACED
-    at = np.empty(len(near), np.int64)
-    at[sure] = attack_starts(samples, rate, near[sure], progress)
-    at[~sure] = rough_starts(samples, rate, near[~sure])
-    found = _one_each(at, likely, samples, rate)
+    at, attack = np.empty(len(near), np.int64), np.empty(len(near), np.int64)
+    at[sure], attack[sure] = attack_starts(samples, rate, near[sure], progress)
+    at[~sure], attack[~sure] = rough_starts(samples, rate, near[~sure])
+    found = _one_each(at, attack, likely, samples, rate)
     if not again:
         return found
-    likely, roles = second_look(bands, found.at, found.likely, found.roles)
+    likely, roles = second_look(bands, found.looks, found.likely, found.roles)
     return replace(found, likely=likely, roles=roles)
 
 
@@ -99,25 +107,28 @@ def candidates(bands: Bands, count: int) -> tuple[NDArray[np.int64], NDArray[np.
     return _peaks(novelty[: max(1, (count - int(bands.rate * LEAST_GAP_S)) // bands.hop)])
 
 
-def _one_each(at: NDArray[np.int64], likely: NDArray[np.float32], samples: Samples, rate: int) -> Onsets:
+def _one_each(at: NDArray[np.int64], attack: NDArray[np.int64], likely: NDArray[np.float32], samples: Samples, rate: int) -> Onsets:
     """One onset for each attack: of two findings closer than the least gap the likelier stays, with the roles of both."""
     order = np.argsort(at, kind="stable")
     gap = int(rate * LEAST_GAP_S)
     places: list[int] = []
+    seen: list[int] = []
     rows: list[NDArray[np.float32]] = []
     for i in order.tolist():
         if places and at[i] - places[-1] < gap:
             if likely[i, 0] > rows[-1][0]:
-                places[-1] = int(at[i])
+                places[-1], seen[-1] = int(at[i]), int(attack[i])
                 rows[-1] = np.maximum(likely[i], rows[-1] * 0.9)
             continue
         places.append(int(at[i]))
+        seen.append(int(attack[i]))
         rows.append(likely[i])
     if not places:
         return nothing(rate)
     table = np.array(rows)
     where = np.array(places, np.int64)
-    return Onsets(where, table[:, 0].copy(), rate, table[:, 1:].copy(), _hardness(where, samples, rate))
+    hard = _hardness(where, samples, rate)
+    return Onsets(where, table[:, 0].copy(), rate, table[:, 1:].copy(), hard, np.array(seen, np.int64))
 
 
 def _hardness(at: NDArray[np.int64], samples: Samples, rate: int) -> NDArray[np.float32]:

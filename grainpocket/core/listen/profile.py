@@ -27,6 +27,8 @@ WIDEST = max(q for _, q in METRES) * PARTS
 LONGEST_LOOP_S, LOOP_STARTS_S, LOOP_SLIP_S = 45.0, 0.05, 0.045
 LOOP_BARS = (1, 2, 3, 4, 6, 8, 12, 16)
 FEWEST, SAME = 4, 0.004
+# The beat lies this far ahead of the attacks, so that what is cut by it is not cut into.
+AHEAD_S = 0.001
 Row = NDArray[np.float64]
 
 
@@ -64,7 +66,7 @@ def evidence(onsets: Onsets, chroma: Chroma | None, seconds: float, clear: float
     role = {name: onsets.roles[keep, i].astype(np.float64) for i, name in enumerate(ROLES)}
     kinds = np.stack((strength, role["kick"], role["snare"], np.maximum(role["hat"], role["perc"] * 0.5), role["tonal"]), axis=1)
     moved, at = changes(chroma) if chroma is not None else (np.zeros(0), np.zeros(0))
-    return Evidence(onsets.at[keep] / onsets.rate, strength, kinds, moved, at, seconds)
+    return Evidence(onsets.attack[keep] / onsets.rate - AHEAD_S, strength, kinds, moved, at, seconds)
 
 
 def changes(chroma: Chroma, span: int = 5) -> tuple[Row, Row]:
