@@ -42,11 +42,10 @@ def slices(pocket: Pocket, source: Source, only: Iterable[str] | None = None) ->
     """The slices that begin inside a source, in order, or those whose cut ids are given. Raises KeyError for an id it has
     not. A slice reaches to the family's next cut, so that it is the same under each of its kin."""
     root, offset = root_of(pocket, source)
-    ends = [cut.at for cut in root.cuts[1:]] + [root.frames]
     all_of_them = [
-        Chop(source=source.id, start=cut.at - offset, end=end - offset, cut=cut.id)
-        for cut, end in zip(root.cuts, ends, strict=True)
-        if end > cut.at
+        Chop(source=source.id, start=start - offset, end=end - offset, cut=cut)
+        for cut, (start, end) in regions_of(root).items()
+        if end > start
     ]
     if only is None:
         return [chop for chop in all_of_them if 0 <= chop.start < source.frames]
@@ -79,5 +78,6 @@ def following(pocket: Pocket, chop: Chop, regions: dict[str, tuple[int, int]]) -
 
 def regions_of(root: Source) -> dict[str, tuple[int, int]]:
     """(start, end) of each slice by its cut."""
-    ends = [cut.at for cut in root.cuts[1:]] + [root.frames]
-    return {cut.id: (cut.at, end) for cut, end in zip(root.cuts, ends, strict=True)}
+    ends = [*(cut.at for cut in root.cuts[1:]), root.frames]
+    # One that was never cut has an end and no slice.
+    return {cut.id: (cut.at, end) for cut, end in zip(root.cuts, ends, strict=False)}

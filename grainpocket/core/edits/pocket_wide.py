@@ -67,6 +67,8 @@ class AddSource(EditModel):
 
     def apply(self, pocket: Pocket, library: Library) -> Pocket:
         hearing = library.hearing(self.audio)
+        if hearing.frames != self.frames:
+            raise Refusal(f"{self.name} is {self.frames} samples long as told and {hearing.frames} as heard: bring it in again.")
         pocket, (source_id,) = new_ids(pocket, "s", 1)
         grid = found_grid(hearing.tempi[0]) if hearing.tempi else None
         source = Source(
