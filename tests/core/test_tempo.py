@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Callable
 
 import numpy as np
@@ -61,6 +62,7 @@ def test_what_is_shown_beside_the_first_says_how_it_relates() -> None:
     for other in found[1:]:
         assert other.relation or min(abs(np.log2(other.bpm / found[0].bpm) - k) for k in (-1, 1)) > 0.03
     assert sum(t.confidence for t in found) <= 1.001
+    assert all(abs(np.log(a.bpm / b.bpm)) > 0.014 for a, b in itertools.combinations(found, 2)), "one tempo twice"
 
 
 def bursts(seed: int) -> np.ndarray:

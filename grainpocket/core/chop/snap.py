@@ -30,8 +30,8 @@ class Snapper:
         self._hearing, self._source, self._rate, self._library = hearing, source, rate, library
 
     def snap(self, at: int, how: Snap, step: float = 1.0) -> int:
-        """The place to cut at instead of sample `at`; step: of the grid, in beats. Where there is nothing to snap to, `at`. Always a
-        sample of the source."""
+        """The place to cut at instead of sample `at`; step: of the grid, in beats. Where there is nothing to snap to, `at`.
+        Always a sample of the source."""
         at = min(max(at, 0), self._source.frames - 1)
         if how == "attack":
             return self.attack(at, ATTACK_REACH_S)

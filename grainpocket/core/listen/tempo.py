@@ -15,6 +15,7 @@ from grainpocket.core.listen.profile import Evidence, Reading
 MOST, SHOWN, LEAST_SHARE, USUAL_BARS, SHORT_S = 5, 3, 0.005, (1, 2, 4, 8), 16.0
 # A pulse is one when its onsets gather more than those of noise would at the best of many tempi (Rayleigh's test).
 LEAST_GATHER, LEAST_RAYLEIGH, LOOP_RAYLEIGH = 0.25, 6.0, 4.0
+SAME_TEMPO = 0.015
 _RELATIONS = ((0.5, "half"), (2.0, "double"), (1 / 3, "third"), (3.0, "triple"), (2 / 3, "two thirds"), (1.5, "three halves"),
               (0.75, "three quarters"), (4 / 3, "four thirds"))  # fmt: skip
 
@@ -59,6 +60,9 @@ def candidates(seen: Evidence, rate: int) -> list[Tempo]:
         shown = i < SHOWN or (i < MOST and share[id(h.reading)] >= LEAST_SHARE)
         # Whatever else a short loop may be, it may be one of the usual lengths.
         if not shown and not (loop and seen.seconds < SHORT_S):
+            continue
+        # A hair beside one that is likelier, it is the same to a musician.
+        if any(abs(np.log(h.reading.beat.bpm / other.bpm)) < SAME_TEMPO for other in out):
             continue
         out.append(_tempo(h, share[id(h.reading)], seen, rate, out[0].bpm if out else None))
     return out
