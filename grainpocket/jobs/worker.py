@@ -8,7 +8,11 @@ import shutil
 import time
 import uuid
 
+import numpy as np
+
 from grainpocket.core.edits import Refusal
+from grainpocket.core.listen.hearing import hear
+from grainpocket.core.pocket import RATE
 from grainpocket.core.restore.restore import Cleaning
 from grainpocket.core.sound.audio import BadAudio
 from grainpocket.jobs.cleaning import print_clean
@@ -28,6 +32,13 @@ _OUR_FAULT = (
     "Something went wrong inside Grain Pocket. Nothing was added, and the rest of the pocket is as it was. "
     "Try again; if it fails again, the file may be damaged."
 )
+
+
+def warm_up() -> None:
+    """Listen to a click once: what is loaded and made ready for the first listening, no musician waits for."""
+    clicks = np.zeros(RATE * 4, np.float32)
+    clicks[:: RATE // 2] = 0.5
+    hear(clicks, RATE)
 
 
 class Worker:
@@ -55,6 +66,7 @@ class Worker:
     def serve(self) -> None:
         """Work until the process is told to stop."""
         self.recover()
+        warm_up()
         consumer = self.queue.create_consumer(workers=1, periodic=False, initial_delay=POLL_S, max_delay=POLL_S, backoff=1.0)
         consumer.run()
 

@@ -14,8 +14,7 @@ TRUTH = json.loads((AUDIO / "truth.json").read_text())
 
 def bring_in_record(ui: Ui, name: str) -> None:
     count = ui.look("Object.keys(pocket.sources).length")
-    file = {"name": f"{name}.flac", "mimeType": "audio/flac", "buffer": (AUDIO / f"{name}.flac").read_bytes()}
-    ui.page.get_by_label("Add audio files").set_input_files(file)
+    ui.page.get_by_label("Add audio files").set_input_files(AUDIO / f"{name}.flac")
     ui.page.wait_for_function(
         "(n) => Object.keys(window.grainpocket.usePocket.getState().open.pocket.sources).length > n", arg=count, timeout=90_000
     )
