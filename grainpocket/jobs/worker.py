@@ -38,7 +38,11 @@ def warm_up() -> None:
     """Listen to a click once: what is loaded and made ready for the first listening, no musician waits for."""
     clicks = np.zeros(RATE * 4, np.float32)
     clicks[:: RATE // 2] = 0.5
-    hear(clicks, RATE)
+    try:
+        hear(clicks, RATE)
+    except Exception:
+        # Each job will say for itself what is wrong.
+        log.exception("warming up")
 
 
 class Worker:

@@ -164,8 +164,11 @@ def test_removing_a_find_that_is_on_pads(bench: Bench) -> None:
 
 
 def test_two_finds_of_one_name_are_told_apart(bench: Bench) -> None:
-    bench.make(AddSource(name="Loop", audio="a", frames=1000, channels=2))
+    frames = len(bench.loop.samples)
+    bench.make(AddSource(name="Loop", audio="a", frames=frames, channels=2))
     assert [s.name for s in bench.pocket.sources.values()] == ["Loop", "Loop (2)"]
+    with pytest.raises(Refusal, match="bring it in again"):
+        bench.make(AddSource(name="Loop", audio="a", frames=frames + 1, channels=2))
 
 
 def test_original_rhythm_of_a_part(bench: Bench) -> None:

@@ -203,8 +203,8 @@ def test_steps_by_hand(opened: Opener) -> None:
     ui.wait("Object.values(pocket.patterns)[0].hits[0].velocity === 108")
 
 
-@pytest.mark.parametrize("bars", [1, 8])
-def test_patterns_of_one_to_eight_bars(opened: Opener, bars: int) -> None:
+@pytest.mark.parametrize("bars", [1, 64])
+def test_patterns_of_one_to_sixty_four_bars(opened: Opener, bars: int) -> None:
     ui = opened()
     ui.bring_in_loop(drum_loop(bars=1))
     ui.station("Chop")

@@ -203,16 +203,20 @@ export function PatternGrid({ pattern, lanes, row, heading }: Props) {
 function paintLines(c: CanvasRenderingContext2D, pattern: Pattern, perBeat: number, width: number, height: number, top: number): void {
   const steps = pattern.bars * pattern.beats_per_bar * 4;
   c.font = '500 10px "Atkinson Hyperlegible Next Variable"';
+  // Names of bars that would run into each other are left out: every second, fourth, eighth one stays.
+  const named = 2 ** Math.max(0, Math.ceil(Math.log2(44 / (perBeat * pattern.beats_per_bar))));
   for (let s = 0; s <= steps; s++) {
     const bar = s % (pattern.beats_per_bar * 4) === 0;
     const beat = s % 4 === 0;
-    if (!beat && perBeat < 26) continue;
+    if ((!beat && perBeat < 26) || (!bar && perBeat < 7)) continue;
     const x = Math.min(width - 1, Math.round((s / 4) * perBeat));
-    c.fillStyle = bar ? INK : beat ? "rgba(42,27,51,0.28)" : "rgba(42,27,51,0.1)";
-    c.fillRect(x, bar ? 0 : top, 1, height);
-    if (top && bar && s < steps) {
+    const number = s / (pattern.beats_per_bar * 4);
+    const strong = number % named === 0;
+    c.fillStyle = strong ? INK : beat ? "rgba(42,27,51,0.28)" : "rgba(42,27,51,0.1)";
+    c.fillRect(x, strong ? 0 : top, 1, height);
+    if (top && strong && s < steps) {
       c.fillStyle = "#5c5163";
-      c.fillText(`bar ${s / (pattern.beats_per_bar * 4) + 1}`, x + 4, 11);
+      c.fillText(`bar ${number + 1}`, x + 4, 11);
     }
   }
 }

@@ -30,7 +30,7 @@ export function PatternHead({ pocket, pattern }: { pocket: Pocket; pattern: Patt
       )}
       {pattern ? (
         <NumberField
-          parameter={{ ...bars, high: 8 }}
+          parameter={bars}
           label="Length of the pattern in bars"
           value={pattern.bars}
           onChange={(value, gesture) => void edit({ type: "set_pattern", pattern: pattern.id, bars: Math.round(value) }, gesture)}
