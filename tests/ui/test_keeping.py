@@ -101,6 +101,21 @@ def test_a_tab_that_nobody_sees_leaves_its_connection_to_others_and_catches_up(o
     assert ui.page.evaluate(open_streams) == 1
 
 
+def test_the_end_of_a_job_is_told_though_the_tab_rested_when_it_came(opened: Opener) -> None:
+    ui = opened(script=_EYES)
+    ui.page.wait_for_function("() => window.streams.some((s) => s.readyState === 1)")
+    ui.page.clock.install()
+    ui.page.evaluate("window.see('hidden')")
+    ui.page.clock.fast_forward("00:11")
+    ui.page.wait_for_function("() => window.streams.every((s) => s.readyState === 2)")
+    file = {"name": "late.wav", "mimeType": "audio/wav", "buffer": BAD["text.wav"][0]}
+    ui.page.get_by_label("Add audio files").set_input_files(file)
+    expect(ui.page.get_by_text("late.wav was not added", exact=True)).to_be_visible()
+    expect(ui.page.locator("[data-progress]")).to_have_count(0)
+    ui.page.clock.fast_forward("00:11")
+    ui.page.wait_for_function("() => window.streams.every((s) => s.readyState === 2)")
+
+
 def test_an_import_in_between_is_no_conflict(opened: Opener) -> None:
     ui = opened(script="window.EventSource = class { addEventListener() {} close() {} };")
     job = ui.live.upload("behind.wav", GOOD["plain.wav"])

@@ -1,6 +1,7 @@
 /** The server's stream: another tab's edits, finished imports, progress of jobs. */
 import { create } from "zustand";
 
+import { api, ApiError, ask } from "../api/client";
 import type { Job } from "../api/types";
 import { useLoop } from "../audio/loop";
 import { idle, reload } from "./edits";
@@ -30,6 +31,22 @@ export function noteJob(job: Job): void {
   if (job.state === "done" && job.message) toast({ title: `${job.title} added, with a note`, text: job.message, tone: "error" });
 }
 
+/** What became of the jobs that were open when the stream was lost: their end is told late rather than never. */
+async function askAfter(jobs: Job[]): Promise<void> {
+  for (const { id } of jobs) {
+    try {
+      noteJob(await ask(api.GET("/api/jobs/{job}", { params: { path: { job: id } } })));
+    } catch (error) {
+      if (!(error instanceof ApiError)) throw error;
+      // One that the server knows no more; without an answer it stays, and is asked after at the next connection.
+      if (error.status !== 404) return;
+      const jobs = { ...useJobs.getState().jobs };
+      delete jobs[id];
+      useJobs.setState({ jobs });
+    }
+  }
+}
+
 /** Follow a pocket; returns how to stop. */
 export function follow(pocket: string): () => void {
   useJobs.setState({ jobs: {} });
@@ -41,8 +58,8 @@ export function follow(pocket: string): () => void {
   function connect() {
     stream = new EventSource(`/api/pockets/${pocket}/events`);
     stream.addEventListener("open", () => {
-      // Jobs that ended while nobody listened are forgotten; those still open are told again.
-      useJobs.setState({ connected: true, jobs: {} });
+      useJobs.setState({ connected: true });
+      void askAfter(Object.values(useJobs.getState().jobs));
     });
     stream.addEventListener("version", (event) => catchUp(Number(event.data)));
     stream.addEventListener("job", (event) => noteJob(JSON.parse(event.data) as Job));
@@ -76,8 +93,15 @@ export function follow(pocket: string): () => void {
   }
   connect();
   document.addEventListener("visibilitychange", seen);
+  // A job that begins while the tab rests, as at the end of a long upload, is followed to its end.
+  const unsubscribe = useJobs.subscribe(({ jobs }) => {
+    if (stopped || stream || !Object.keys(jobs).length) return;
+    connect();
+    seen();
+  });
   return () => {
     stopped = true;
+    unsubscribe();
     document.removeEventListener("visibilitychange", seen);
     window.clearTimeout(resting);
     window.clearTimeout(timer);
