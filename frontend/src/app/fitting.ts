@@ -3,12 +3,12 @@ import { api, ask } from "../api/client";
 import type { Pocket, Source } from "../api/types";
 import { previewPlayer } from "../audio/preview";
 import { tapePlayer } from "../audio/tape";
+import { NOTES } from "../design/format";
 import { usePocket } from "./pocket";
 import { toast } from "./toasts";
 import { useView } from "./view";
 
 export const LONGEST_S = 60;
-const NOTES = ["C", "Db", "D", "Eb", "E", "F", "Gb", "G", "Ab", "A", "Bb", "B"];
 
 export function keyName(key: Pocket["key"]): string {
   return key ? `${NOTES[key.tonic]} ${key.mode}` : "";

@@ -48,3 +48,17 @@ export function Menu({ trigger, items, label }: { trigger: ReactElement; items: 
     </DropdownMenu.Root>
   );
 }
+
+/** The same behind three dots. name: what the button is called. */
+export function Dots({ name, ...rest }: { name: string; items: (Item | null)[]; label: string }) {
+  return (
+    <Menu
+      {...rest}
+      trigger={
+        <button type="button" aria-label={name} className="rounded-[2px] px-1 leading-none text-ink2 hover:bg-well">
+          ⋯
+        </button>
+      }
+    />
+  );
+}

@@ -1,7 +1,7 @@
 /** Numbers as a musician reads them. */
 
-/** Pitch classes from C up, as the core names them. */
-export const NOTES = ["C", "C#", "D", "D#", "E", "F", "F#", "G", "G#", "A", "A#", "B"];
+/** Pitch classes from C up, spelled as the core spells them. */
+export const NOTES = ["C", "Db", "D", "Eb", "E", "F", "F#", "G", "Ab", "A", "Bb", "B"];
 
 export function fixed(value: number, digits: number): string {
   const text = (Math.abs(value) < 0.5 * 10 ** -digits ? 0 : value).toFixed(digits);

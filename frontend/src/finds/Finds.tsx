@@ -13,7 +13,7 @@ import { Button } from "../design/Button";
 import { EditableName } from "../design/EditableName";
 import { fixed, seconds } from "../design/format";
 import { Hint } from "../design/Hint";
-import { Menu } from "../design/Menu";
+import { Dots } from "../design/Menu";
 import { MiniWave } from "../wave/MiniWave";
 import { addFiles, useUploads } from "./importing";
 import { RecordPanel } from "./RecordPanel";
@@ -106,13 +106,9 @@ const FindCard = memo(function FindCard({ source, rate, on }: { source: Source; 
             onChange={(name) => void edit({ type: "rename_source", source: source.id, name })}
           />
           <span className="pointer-events-auto -mr-1">
-            <Menu
+            <Dots
+              name={`Menu of ${source.name}`}
               label={`${source.name}: what to do`}
-              trigger={
-                <button type="button" aria-label={`Menu of ${source.name}`} className="rounded-[2px] px-1 leading-none text-ink2 hover:bg-well">
-                  ⋯
-                </button>
-              }
               items={[
                 { label: "Rename", onSelect: () => setTimeout(() => setRenaming(true)) },
                 null,

@@ -11,7 +11,7 @@ import { usePocket } from "../app/pocket";
 import { useView } from "../app/view";
 import { Button } from "../design/Button";
 import { EditableName } from "../design/EditableName";
-import { Menu } from "../design/Menu";
+import { Dots } from "../design/Menu";
 import { CARD, INK, roleColor, ROLES } from "../design/roles";
 import { MiniWave } from "../wave/MiniWave";
 import { PAGE, useKeyNames } from "./keys";
@@ -85,13 +85,9 @@ function PageMenu({ page, pocket }: { page: number; pocket: Pocket }) {
   const controller = useView((s) => s.controller);
   const { look } = useView.getState();
   return (
-    <Menu
+    <Dots
+      name="Menu of the page"
       label="What to do with the page"
-      trigger={
-        <button type="button" aria-label="Menu of the page" className="rounded-[2px] px-1 leading-none text-ink2 hover:bg-well">
-          ⋯
-        </button>
-      }
       items={[
         { label: "Name this page", focuses: true, onSelect: () => setTimeout(() => useNaming.setState({ page })) },
         { label: "Copy as a kit of its own", disabled: !mine.length, onSelect: () => void copyPage(page) },
@@ -246,13 +242,9 @@ const PadCard = memo(function PadCard({ index, place, pad, source, chosen }: Car
 
 export function padMenu(pads: number[]) {
   return (
-    <Menu
+    <Dots
+      name="Menu of the pad"
       label="What to do with the pads"
-      trigger={
-        <button type="button" aria-label="Menu of the pad" className="rounded-[2px] px-1 leading-none text-ink2 hover:bg-well">
-          ⋯
-        </button>
-      }
       items={[
         { label: "Copy to the next free pad", disabled: pads.length > 1, onSelect: () => copyToFree(pads[0] as number) },
         { label: "Give its settings to the other chosen pads", disabled: pads.length < 2, onSelect: () => void edit({ type: "copy_pad", pad: pads[0] as number, to: pads.slice(1), settings_only: true }) },

@@ -13,6 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from grainpocket.core.listen.harmony import ROOTS
 from grainpocket.core.sound.audio import Samples
 
 LOWEST_HZ, HIGHEST_HZ = 27.0, 4200.0
@@ -20,7 +21,6 @@ FRAME_S, MOST_FRAMES, QUIET = 0.09, 16, 0.05
 SKIP_ATTACK_S, LONG_S, LONGEST_S = 0.04, 0.4, 1.5
 VOICED = 0.35
 HARMONICS, FALL = 8, 0.8
-NAMES = ("C", "C#", "D", "D#", "E", "F", "F#", "G", "G#", "A", "A#", "B")
 Row = NDArray[np.float64]
 
 
@@ -36,7 +36,7 @@ class Pitch:
 
     @property
     def name(self) -> str:
-        return f"{NAMES[self.key % 12]}{self.key // 12 - 1}"
+        return f"{ROOTS[self.key % 12]}{self.key // 12 - 1}"
 
 
 def pitch(samples: Samples, rate: int, reference: float = 440.0) -> Pitch | None:

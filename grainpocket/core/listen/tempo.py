@@ -55,9 +55,9 @@ def candidates(seen: Evidence, rate: int) -> list[Tempo]:
         share[key] = share.get(key, 0.0) + h.likely
     ranked = sorted(best.values(), key=lambda h: -share[id(h.reading)])
     out: list[Tempo] = []
-    for i, h in enumerate(ranked):
+    for h in ranked:
         loop = h.reading.loop_quarters is not None and h.reading.loop_quarters // h.quarters in USUAL_BARS
-        shown = i < SHOWN or (i < MOST and share[id(h.reading)] >= LEAST_SHARE)
+        shown = len(out) < SHOWN or (len(out) < MOST and share[id(h.reading)] >= LEAST_SHARE)
         # Whatever else a short loop may be, it may be one of the usual lengths.
         if not shown and not (loop and seen.seconds < SHORT_S):
             continue

@@ -9,8 +9,8 @@ import { voices } from "../../audio/voices";
 import { Button } from "../../design/Button";
 import { fixed } from "../../design/format";
 import { Toggle } from "../../design/Toggle";
+import { NOTES } from "../../design/format";
 
-const NOTES = ["C", "C♯", "D", "E♭", "E", "F", "F♯", "G", "A♭", "A", "B♭", "B"];
 const LONGEST_SOUND = 20 * 44100;
 
 export function Harmony({ source, hearing }: { source: Source; hearing: Hearing | undefined }) {
