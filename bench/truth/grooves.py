@@ -18,7 +18,7 @@ from pathlib import Path
 import mido
 import numpy as np
 
-from bench.truth import colour
+from bench.truth import colour, patterns
 from bench.truth.kits import Kit, Varied, perform_apart
 from bench.truth.synth import RATE, Note, Wave, fit, midi, render
 
@@ -124,10 +124,24 @@ def make_song(
             return song
 
 
+def make_pattern_song(kits: list[Kit], rng: np.random.Generator, bars: int = 24, font: str = "fluid", drift: float = 0.0) -> Song:
+    """The same by our own arranger (see `patterns`), on kits varied as nobody else would."""
+    while True:
+        metre = str(rng.choice(["4/4", "3/4", "6/8"], p=[0.84, 0.09, 0.07]))
+        key, chords = progression(rng, bars)
+        if rng.random() < 0.25:
+            chords = [chords[k // 2] for k in range(bars)]
+        file, bpm = patterns.compose(metre, chords, rng)
+        song = _realise(file, "own", key, chords, bpm, kits, rng, font, drift, True, True)
+        if song is not None:
+            return song
+
+
 def _realise(
     file: mido.MidiFile, groove: str, key: str, chords: list[str], bpm: float, kits: list[Kit], rng: np.random.Generator,
-    font: str, drift: float, varied: bool,
+    font: str, drift: float, varied: bool, together: bool = False,
 ) -> Song | None:  # fmt: skip
+    """together: all but the drums as one part, which is quicker."""
     signatures = {(m.numerator, m.denominator) for t in file.tracks for m in t if m.type == "time_signature"}
     tempi = {m.tempo for t in file.tracks for m in t if m.type == "set_tempo"}
     if len(signatures) != 1 or len(tempi) != 1:
@@ -164,12 +178,13 @@ def _realise(
     frames = round((end + 1.0) * RATE)
     apart = perform_apart(kit, hits, frames, rng)
     parts = {"drums": np.asarray(sum(apart.values()), np.float32)}
-    groups = {"bass": [n for n in keep if n.channel in bass], "other": [n for n in keep if n.channel not in bass]}
+    groups = {"bass": [n for n in keep if n.channel in bass], "other": [n for n in keep if n.channel not in bass], "lead": lead}
+    if together:
+        groups = {"other": [*keep, *lead]}
     for name, group in groups.items():
-        parts[name] = fit(render(midi(group, programs), font, reverb=True), frames)
-    parts["lead"] = fit(render(midi(lead, {15: lead_program}), font, reverb=True), frames)
+        parts[name] = fit(render(midi(group, programs | {15: lead_program}), font, reverb=True), frames)
     loud = float(np.abs(parts["drums"]).max()) or 1.0
-    music = sum(parts[k] for k in ("bass", "other", "lead"))
+    music = sum(parts[k] for k in groups)
     gain = np.float32(loud * rng.uniform(0.6, 1.3) / max(1e-3, float(np.abs(music).max())))
     parts = {k: (p if k == "drums" else p * gain) for k, p in parts.items()}
     top = np.float32(0.9 / max(1e-6, float(np.abs(sum(parts.values())).max())))

@@ -43,7 +43,9 @@ class OneShot:
 
 
 class Kit:
-    """One-shots by General MIDI drum note, several loudnesses each."""
+    """One-shots by General MIDI drum note, several loudnesses each. law: loudness goes with that power of the velocity."""
+
+    law = 1.6
 
     def __init__(self, name: str, sounds: dict[int, list[tuple[float, list[OneShot]]]]) -> None:
         self.name, self.sounds = name, sounds
@@ -60,7 +62,7 @@ class Kit:
         layers = self.sounds[note]
         at, takes = min(layers, key=lambda one: abs(one[0] - velocity))
         shot = takes[rng.integers(len(takes))]
-        return OneShot(shot.sound * np.float32((velocity / max(at, 1.0)) ** 1.6), shot.rise)
+        return OneShot(shot.sound * np.float32((velocity / max(at, 1.0)) ** self.law), shot.rise)
 
 
 class Varied(Kit):
@@ -70,6 +72,8 @@ class Varied(Kit):
     def __init__(self, kit: Kit, rng: np.random.Generator) -> None:
         super().__init__(kit.name, {})
         self._kit, self._seed = kit, int(rng.integers(1 << 40))
+        # Some play their ghosts so softly that they are hardly there.
+        self.law = float(rng.uniform(1.3, 2.4))
         self._made: dict[int, list[tuple[float, list[OneShot]]]] = {}
 
     @property

@@ -1,6 +1,6 @@
 """What the metre network sees of rendered songs and breaks, with which of its hypotheses are true.
 
-    python -m training.listen.pulses OUT.npz --seed 1 --songs 150 --breaks 500
+    python -m training.listen.pulses OUT.npz --seed 1 --songs 150 --breaks 500 --patterns 600
 
 Every song is looked at whole and in pieces, mixed and as bare drums.
 """
@@ -149,6 +149,7 @@ def main() -> None:
     ask.add_argument("--seed", type=int, default=1)
     ask.add_argument("--songs", type=int, default=150)
     ask.add_argument("--breaks", type=int, default=500)
+    ask.add_argument("--patterns", type=int, default=600, help="songs of our own arranger")
     asked = ask.parse_args()
     rng = np.random.default_rng(asked.seed + 1000)
     kits = all_kits(rng)
@@ -168,6 +169,12 @@ def main() -> None:
             tunes.append(bare(song))
         if i % 10 == 9:
             print(i + 1, len(cases), flush=True)
+    for i in range(asked.patterns):
+        bars, drift = int(rng.choice([12, 16, 24])), float(rng.choice([0, 0, 0.01, 0.02]))
+        song = grooves.make_pattern_song(kits, rng, bars, font=str(rng.choice(["fluid", "score"], p=[0.9, 0.1])), drift=drift)
+        cases += of_song(song, rng)
+        if i % 25 == 24:
+            print("patterns", i + 1, len(cases), flush=True)
     sizes = [len(c.x) for c in cases]
     np.savez(
         asked.out,
