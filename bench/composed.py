@@ -19,6 +19,7 @@ import mido
 import mir_eval
 import numpy as np
 import soundfile as sf
+from mido.midifiles.meta import KeySignatureError
 
 from bench import engine
 from bench.listening import RATIOS, mono, say
@@ -88,7 +89,7 @@ def truth(path: Path) -> tuple[Row, mido.MidiFile] | None:
     """(what the file says, its beginning), or None where it has no one tempo or too little in it."""
     try:
         file = mido.MidiFile(path)
-    except (OSError, ValueError, EOFError):
+    except (OSError, ValueError, EOFError, KeySignatureError):
         return None
     tempi = {m.tempo for t in file.tracks for m in t if m.type == "set_tempo"}
     signatures = {(m.numerator, m.denominator) for t in file.tracks for m in t if m.type == "time_signature"}

@@ -65,6 +65,10 @@ def test_what_has_no_grid_no_single_tempo_or_too_little_is_left_out(tmp_path: Pa
     assert composed.truth(tmp_path / "two.mid") is None
     (tmp_path / "not.mid").write_bytes(b"not music at all")
     assert composed.truth(tmp_path / "not.mid") is None
+    # A key signature that there is none of.
+    odd = bytes.fromhex("00ff5902ffff00ff2f00")
+    (tmp_path / "odd.mid").write_bytes(b"MThd" + struct.pack(">IHHH", 6, 0, 1, TICKS) + b"MTrk" + struct.pack(">I", len(odd)) + odd)
+    assert composed.truth(tmp_path / "odd.mid") is None
 
 
 def test_an_archive_gives_its_lumps() -> None:

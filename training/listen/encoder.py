@@ -14,7 +14,7 @@ from torch import nn
 
 from grainpocket.core.listen.attention import HEADS, TIMED, WINDOW, turns
 
-BATCH, RATE, DECAY = 16, 2e-3, 2e-2
+BATCH, RATE, DECAY, ABSENT = 16, 2e-3, 2e-2, 0.125
 Rows = list[np.ndarray]
 # (guess (batch, k, outputs), padding (batch, k), indices of the recordings) to a loss
 Loss = Callable[[torch.Tensor, torch.Tensor, Rows], torch.Tensor]
@@ -82,14 +82,18 @@ def padded(x: np.ndarray, seconds: np.ndarray, rows: Rows) -> tuple[torch.Tensor
 
 def fit(
     x: np.ndarray, seconds: np.ndarray, learn: Rows, watch: Rows, loss_of: Loss, shape: tuple[int, int, int], epochs: int,
-    out: Path, noise: float = 0.1,
+    out: Path, noise: float = 0.1, absent: slice = slice(0, 0),
 ) -> Encoder:  # fmt: skip
-    """Fit an encoder of shape (width, blocks, outputs) to recordings; the best on those watched is written to `out`."""
+    """Fit an encoder of shape (width, blocks, outputs) to recordings; the best on those watched is written to `out`.
+
+    absent: columns that are all zero in one recording of eight, as they may be for want of time.
+    """
     torch.manual_seed(1)
     torch.set_num_threads(1)
     everything = np.concatenate(learn)
     mean, scale = x[everything].astype(np.float32).mean(axis=0), np.maximum(x[everything].astype(np.float32).std(axis=0), 0.05)
     x = ((x - mean) / scale).astype(np.float32)
+    nothing = torch.from_numpy((-mean / scale).astype(np.float32)[absent])
     width, blocks, outputs = shape
     net = Encoder(x.shape[1], width, blocks, outputs)
     optimiser = torch.optim.AdamW(net.parameters(), lr=RATE, weight_decay=DECAY)
@@ -104,6 +108,7 @@ def fit(
         for k in rng.permutation(len(batches)):
             rows = [_some(learn[i], rng) for i in batches[k]]
             table, times, padding = padded(x, seconds, rows)
+            table[torch.from_numpy(rng.random(len(rows)) < ABSENT), :, absent] = nothing
             table = table + noise * torch.randn_like(table) + noise * torch.randn(len(rows), 1, table.shape[2])
             loss = loss_of(net(table, times * rng.uniform(0.85, 1.18), padding), padding, rows)
             optimiser.zero_grad()

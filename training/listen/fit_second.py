@@ -14,7 +14,7 @@ import numpy as np
 import torch
 from torch import nn
 
-from grainpocket.core.listen import second
+from grainpocket.core.listen import pursuit, second
 from grainpocket.core.listen.attention import load
 from training.listen.encoder import Rows, fit
 
@@ -35,7 +35,8 @@ def main() -> None:
         loss = nn.functional.binary_cross_entropy_with_logits(guess[~padding], target[index], reduction="none")
         return (loss * known[index]).sum() / known[index].sum()
 
-    fit(x, seconds, learnt, watched, loss_of, SHAPE, EPOCHS, out)
+    apart = slice(second.FEATURES, second.FEATURES + pursuit.FEATURES)
+    fit(x, seconds, learnt, watched, loss_of, SHAPE, EPOCHS, out, absent=apart)
     net = load(str(out))
     guess = np.concatenate([net(x[r].astype(np.float32), seconds[r]) for r in watched])
     index = np.concatenate(watched)

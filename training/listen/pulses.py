@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from bench.truth import breaks, grooves
 from bench.truth.synth import RATE, Wave
 from grainpocket.core.listen.chroma import Chroma, chroma
-from grainpocket.core.listen.harmony import QUALITIES, between
+from grainpocket.core.listen.harmony import QUALITIES, WIDTH, between
 from grainpocket.core.listen.metre import table
 from grainpocket.core.listen.onsets import detect
 from grainpocket.core.listen.profile import METRES, PARTS, Evidence, evidence, readings
@@ -182,8 +182,8 @@ def main() -> None:
         true=np.concatenate([c.true for c in cases]),
         sizes=np.array(sizes),
         stands_for=np.array([c.stands_for for c in cases]),
-        rows=np.vstack([t.rows for t in tunes]),
-        chords=np.concatenate([t.chords for t in tunes]),
+        rows=np.vstack([np.zeros((0, WIDTH), np.float32), *(t.rows for t in tunes)]),
+        chords=np.concatenate([np.zeros(0, np.int64), *(t.chords for t in tunes)]),
         lengths=np.array([len(t.rows) for t in tunes]),
         keys=np.array([t.key for t in tunes]),
     )

@@ -44,7 +44,7 @@ def main() -> None:
             found = found.only(found.likely > second.WORTH_IT)
             if not len(found.at):
                 continue
-            x = second.inputs(bands, found.looks, found.likely, found.roles).astype(np.float16)
+            x = second.inputs(bands, mono, found.looks, found.likely, found.roles).astype(np.float16)
             y = truth(found.seconds, events, doubtful)
             tables.append(x)
             truths.append(y)

@@ -96,7 +96,7 @@ def detect_in(bands: Bands, samples: Samples, progress: Progress = no_progress, 
     found = _one_each(at, attack, likely, samples, rate)
     if not again:
         return found
-    likely, roles = second_look(bands, found.looks, found.likely, found.roles)
+    likely, roles = second_look(bands, samples, found.looks, found.likely, found.roles)
     return replace(found, likely=likely, roles=roles)
 
 

@@ -14,10 +14,12 @@ import functools
 import numpy as np
 from numpy.typing import NDArray
 
+from grainpocket.core.listen import pursuit
 from grainpocket.core.listen.attention import Attention, load
 from grainpocket.core.listen.bands import COARSE, Bands
 from grainpocket.core.listen.judge import FEATURES as LOOK
 from grainpocket.core.listen.judge import ROLES, looks
+from grainpocket.core.sound.audio import Samples
 
 DRUMS = ("kick", "snare", "hat")
 # Frames of 5 ms after the onset, and before it.
@@ -31,8 +33,8 @@ _PARTS = len(CELLS) * COARSE
 # leaving a drum out costs (3); how many show each drum (3); level (1); band by band: over the model, over the hat alone.
 FEATURES = 7 + 4 + 6 + 3 + 3 + 1 + 2 * COARSE
 OUTPUTS = ("onset", *DRUMS)
-# Those, the judge's view of each onset, and how long it is to the ones before and after it.
-INPUTS = FEATURES + LOOK + 2
+# Those, what is left when it is taken apart, the judge's view of it, and how long it is to the onsets before and after.
+INPUTS = FEATURES + pursuit.FEATURES + LOOK + 2
 _GAPS_S = (0.02, 2.0)
 Table = NDArray[np.float32]
 
@@ -72,13 +74,14 @@ def features(bands: Bands, at: NDArray[np.int64], likely: NDArray[np.float32], r
     return np.asarray(np.hstack(parts), np.float32)
 
 
-def inputs(bands: Bands, at: NDArray[np.int64], likely: NDArray[np.float32], roles: NDArray[np.float32]) -> Table:
+def inputs(bands: Bands, samples: Samples, at: NDArray[np.int64], likely: NDArray[np.float32], roles: NDArray[np.float32]) -> Table:
     """(k, INPUTS) of onsets at rising samples."""
     frame = np.round(at / bands.hop).astype(np.int64)
     gap = np.log(np.clip(np.diff(at) / bands.rate, *_GAPS_S))
     far = np.log(_GAPS_S[1])
     gaps = np.column_stack((np.append(far, gap), np.append(gap, far))) if len(at) else np.zeros((0, 2))
-    return np.hstack((features(bands, at, likely, roles), looks(bands, frame), gaps.astype(np.float32)))
+    apart = pursuit.pursue(samples, bands.rate, at, likely, roles)
+    return np.hstack((features(bands, at, likely, roles), apart, looks(bands, frame), gaps.astype(np.float32)))
 
 
 def _mean(bands: Bands, frame: NDArray[np.int64], first: int, last: int) -> Table:
@@ -155,7 +158,7 @@ def network() -> Attention:
 
 
 def second_look(
-    bands: Bands, at: NDArray[np.int64], likely: NDArray[np.float32], roles: NDArray[np.float32]
+    bands: Bands, samples: Samples, at: NDArray[np.int64], likely: NDArray[np.float32], roles: NDArray[np.float32]
 ) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
     """(how likely each onset is real (k,), the roles (k, 6)) again, kick, snare and hat as they are in the light of the whole
     recording."""
@@ -164,7 +167,7 @@ def second_look(
     if not some.any():
         return likely, roles
     real, out = likely.copy(), roles.copy()
-    said = network()(inputs(bands, at[some], likely[some], roles[some]), at[some] / bands.rate)
+    said = network()(inputs(bands, samples, at[some], likely[some], roles[some]), at[some] / bands.rate)
     first = _odds(np.column_stack((likely[some], roles[some, : len(DRUMS)])))
     both = TRUST * said + (1 - TRUST) * first
     both = 1 / (1 + np.exp(-np.clip(both, -30, 30)))
