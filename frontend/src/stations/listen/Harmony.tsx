@@ -69,7 +69,7 @@ function Tone({ start, cents }: { start: number | null; cents: number }) {
       {NOTES.map((note, i) => {
         const key = 12 * (octave + 1) + i;
         return (
-          <Button key={note} className={`min-w-[25px] !px-1 ${start === key ? "outline-2 outline-tonal" : ""}`} aria-label={`Tone ${note}${octave}`} onClick={() => play(key)}>
+          <Button key={note} className={`min-w-[25px] !px-1 ${start === key ? "outline-2 outline-tonal" : ""}`} aria-label={`Tone ${note} ${octave}`} onClick={() => play(key)}>
             {note}
           </Button>
         );
