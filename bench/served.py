@@ -13,6 +13,8 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
+import psutil
+
 
 def free_port() -> int:
     with socket.socket() as s:
@@ -45,9 +47,11 @@ class Served:
         raise TimeoutError((self.data / "server.log").read_text()[-2000:])
 
     def kill(self) -> None:
-        """As a crash: no chance to tidy up."""
+        """As a crash: no chance to tidy up. Its children see that it is gone and go too; until then they would answer still."""
+        children = psutil.Process(self.process.pid).children(recursive=True)
         self.process.send_signal(signal.SIGKILL)
         self.process.wait()
+        psutil.wait_procs(children, timeout=20)
 
     def again(self) -> None:
         self.process = self._start()
