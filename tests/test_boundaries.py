@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import gzip
+import json
 import os
 import subprocess
 import sys
 from pathlib import Path
+
+from grainpocket.core.listen.harmony import ROOTS
 
 ROOT = Path(__file__).parent.parent
 
@@ -31,3 +34,9 @@ def test_the_front_end_is_small() -> None:
     loaded = [p for p in assets if p.suffix in (".js", ".css")]
     assert loaded, "not built"
     assert sum(len(gzip.compress(p.read_bytes())) for p in loaded) < 300_000
+
+
+def test_notes_are_spelled_alike_on_both_sides() -> None:
+    text = (ROOT / "frontend/src/design/format.ts").read_text()
+    line = next(x for x in text.splitlines() if x.startswith("export const NOTES"))
+    assert tuple(json.loads(line.partition("=")[2].strip(" ;"))) == ROOTS

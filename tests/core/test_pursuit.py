@@ -100,3 +100,35 @@ def test_many_onsets_are_as_few() -> None:
         assert np.allclose(pursuit.pursue(samples, RATE, at, likely, roles), whole, atol=1e-4)
     finally:
         pursuit._BLOCK = block
+
+
+def test_a_whole_record_is_not_taken_apart() -> None:
+    samples, _ = tape(PLAIN)
+    many = np.sort(np.random.default_rng(2).integers(0, len(samples), pursuit.MOST + 1))
+    roles = roles_of(*["kick"] * len(many))
+    assert not pursuit.pursue(samples, RATE, many, np.ones(len(many), np.float32), roles).any()
+    assert pursuit.pursue(samples, RATE, many[1:], np.ones(len(many) - 1, np.float32), roles[1:]).any()
+
+
+@pytest.mark.parametrize("rate", [22050, 48000, 96000])
+def test_the_rate_of_the_record_does_not_matter(rate: int) -> None:
+    import soxr
+
+    samples, at = tape([*PLAIN, (3.5, "kick", 0.6)])
+    roles, likely = roles_of(*(name for _, name, _ in PLAIN), "kick"), np.full(len(at), 0.95, np.float32)
+    plain = pursuit.pursue(samples, RATE, at, likely, roles)
+    other = pursuit.pursue(soxr.resample(samples, RATE, rate), rate, np.round(at * rate / RATE).astype(np.int64), likely, roles)
+    assert np.abs(plain - other)[:, WITHOUT].mean() < 0.15
+
+
+def test_what_whitening_leaves_has_a_flat_spectrum() -> None:
+    rng = np.random.default_rng(4)
+    red = np.convolve(rng.standard_normal(RATE * 2), 0.97 ** np.arange(300), "same").astype(np.float32)
+
+    def flatness(x: NDArray[np.float32]) -> float:
+        power = np.abs(np.fft.rfft(x[: len(x) // 512 * 512].reshape(-1, 512), axis=1)[:, 4:-20]) ** 2
+        mean = power.mean(axis=0)
+        return float(np.exp(np.log(mean).mean()) / mean.mean())
+
+    assert flatness(red) < 0.6
+    assert flatness(pursuit.whitened(red, RATE)) > 0.9

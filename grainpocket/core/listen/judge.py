@@ -59,6 +59,14 @@ def looks(bands: Bands, frames: NDArray[np.int64]) -> Levels:
     return out
 
 
+def alone(likely: Probabilities, roles: Probabilities, role: int, most: int, least: float) -> NDArray[np.int64]:
+    """Indices of the onsets that are surely this column of roles (k, n) and no other of them: surest first, `most` at the most,
+    each surer than `least`. likely: (k,), that it is real."""
+    pure = likely * roles[:, role] * (1 - np.delete(roles, role, axis=1).max(axis=1))
+    best = np.argsort(-pure, kind="stable")[:most]
+    return np.asarray(best[pure[best] > least])
+
+
 @functools.cache
 def network() -> Layers:
     return load("judge.npz")

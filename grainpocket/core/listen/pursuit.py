@@ -15,6 +15,7 @@ from collections.abc import Iterator
 import numpy as np
 from numpy.typing import NDArray
 
+from grainpocket.core.listen.judge import alone
 from grainpocket.core.sound.audio import Samples
 
 DRUMS = 3
@@ -79,9 +80,7 @@ def _chosen(likely: Table, roles: Table) -> tuple[NDArray[np.int64], NDArray[np.
     index: list[int] = []
     drum: list[int] = []
     for d in range(DRUMS):
-        pure = likely * roles[:, d] * (1 - np.delete(roles[:, :DRUMS], d, axis=1).max(axis=1))
-        best = np.argsort(-pure, kind="stable")[:ATOMS]
-        best = best[pure[best] > PURE]
+        best = alone(likely, roles[:, :DRUMS], d, ATOMS, PURE)
         index += best.tolist()
         drum += [d] * len(best)
     return np.array(index, np.int64), np.array(drum, np.int64)
@@ -96,8 +95,8 @@ def _correlations(atoms: Table, lag: int) -> tuple[NDArray[np.complex64], Table]
     from scipy import fft
 
     size = atoms.shape[1] + 2 * lag
-    double = fft.rfft(atoms, fft.next_fast_len(size + 2 * lag), axis=1)
     n = fft.next_fast_len(size + 2 * lag)
+    double = fft.rfft(atoms, n, axis=1)
     like = fft.irfft(double[None].conj() * double[:, None], n, axis=2)
     shifted = np.concatenate((like[:, :, -2 * lag :], like[:, :, : 2 * lag + 1]), axis=2)
     return fft.rfft(atoms, fft.next_fast_len(size), axis=1).conj(), np.asarray(shifted, np.float32)

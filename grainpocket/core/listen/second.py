@@ -18,7 +18,7 @@ from grainpocket.core.listen import pursuit
 from grainpocket.core.listen.attention import Attention, load
 from grainpocket.core.listen.bands import COARSE, Bands
 from grainpocket.core.listen.judge import FEATURES as LOOK
-from grainpocket.core.listen.judge import ROLES, looks
+from grainpocket.core.listen.judge import ROLES, alone, looks
 from grainpocket.core.sound.audio import Samples
 
 DRUMS = ("kick", "snare", "hat")
@@ -96,12 +96,8 @@ def _templates(
     """((3, parts) how kick, snare and hat sound here, (3,) how many onsets show it); nothing where too few do."""
     shown, number = np.zeros((3, _PARTS), np.float32), np.zeros(3, np.int64)
     new = np.maximum(power - rang, 0) + FLOOR
-    drums = roles[:, : len(DRUMS)]
     for r in range(len(DRUMS)):
-        others = np.delete(roles, r, axis=1).max(axis=1)
-        pure = likely * drums[:, r] * (1 - others)
-        best = np.argsort(-pure, kind="stable")[:MOST_SHOWN]
-        best = best[pure[best] > PURE]
+        best = alone(likely, roles, r, MOST_SHOWN, PURE)
         number[r] = len(best)
         if len(best) >= FEWEST:
             level = np.log(new[best])

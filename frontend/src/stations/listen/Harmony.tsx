@@ -7,9 +7,8 @@ import type { Hearing, Source } from "../../api/types";
 import { useView } from "../../app/view";
 import { voices } from "../../audio/voices";
 import { Button } from "../../design/Button";
-import { fixed } from "../../design/format";
+import { fixed, NOTES } from "../../design/format";
 import { Toggle } from "../../design/Toggle";
-import { NOTES } from "../../design/format";
 
 const LONGEST_SOUND = 20 * 44100;
 
