@@ -2,6 +2,7 @@
 PYTHON ?= $(shell command -v python3.11 || command -v python3.12 || command -v python3)
 PY := .venv/bin/python
 STATIC := grainpocket/web/static/index.html
+TYPES := frontend/src/api/schema.d.ts
 PORT ?= 8000
 
 .PHONY: demo test dev serve build bench shots lint api demo-audio lock clean chromium
@@ -24,35 +25,37 @@ frontend/node_modules/.ready: frontend/package.json frontend/package-lock.json
 	cd frontend && npm ci --no-audit --no-fund --loglevel=error
 	touch $@
 
-$(STATIC): frontend/node_modules/.ready $(shell find frontend/src frontend/public -type f) frontend/index.html frontend/vite.config.ts
+# The client's types are made from the API's document, never by hand.
+$(TYPES): docs/openapi.json frontend/node_modules/.ready
+	cd frontend && npm run --silent api
+
+$(STATIC): frontend/node_modules/.ready $(TYPES) $(shell find frontend/src frontend/public -type f) frontend/index.html frontend/vite.config.ts
 	cd frontend && npm run --silent build
 
 chromium:
 	@command -v chromium >/dev/null || (apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get -o DPkg::Lock::Timeout=300 install -y -qq chromium >/dev/null)
 
-lint: .venv/.ready frontend/node_modules/.ready
+lint: .venv/.ready frontend/node_modules/.ready $(TYPES)
 	.venv/bin/ruff check .
 	.venv/bin/ruff format --check .
 	.venv/bin/mypy
 	PYTHONPATH=. .venv/bin/lint-imports
 	cd frontend && npm run --silent check
 
-# The client is generated from the API; a stale one fails here.
-api-check: .venv/.ready frontend/node_modules/.ready
+# The client is made from the API's document; a stale one fails here.
+api-check: .venv/.ready
 	$(PY) -m grainpocket openapi .venv/openapi.json
 	cmp docs/openapi.json .venv/openapi.json || (echo "docs/openapi.json is stale: run make api" && false)
-	cd frontend && npx --no-install openapi-typescript ../docs/openapi.json --default-non-nullable=false -o ../.venv/schema.d.ts >/dev/null
-	cmp frontend/src/api/schema.d.ts .venv/schema.d.ts || (echo "frontend/src/api/schema.d.ts is stale: run make api" && false)
 
-api: .venv/.ready frontend/node_modules/.ready ## Generate the API document and the TypeScript types from it
+api: .venv/.ready frontend/node_modules/.ready ## Write the API's document anew, and the TypeScript types from it
 	$(PY) -m grainpocket openapi docs/openapi.json
-	cd frontend && npm run --silent api
+	$(MAKE) --no-print-directory $(TYPES)
 
 test:                             ## Every check and test, the browser's too
 	@$(MAKE) --no-print-directory -j2 --output-sync=target build chromium lint api-check
 	$(PY) -m pytest
 
-dev: .venv/.ready frontend/node_modules/.ready ## Reloading: front end on :5173, server restarted when Python changes
+dev: .venv/.ready frontend/node_modules/.ready $(TYPES) ## Reloading: front end on :5173, server restarted when Python changes
 	$(PY) -m grainpocket make-demo --data .demo
 	trap 'kill 0' EXIT INT TERM; \
 	GRAINPOCKET_DATA=.demo GRAINPOCKET_PORT=$(PORT) GRAINPOCKET_DEV_PORTS=5173 $(PY) -m grainpocket dev & \
