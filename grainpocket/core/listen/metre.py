@@ -5,8 +5,8 @@ bar's profile (see `profile`), and a softmax over all of them makes probabilitie
 rendered (see training/listen), of which they never see audio but only what the onset detector made of it. Each was fitted
 apart from the others, one of them with the tempo blurred by half an octave; where one is sure of what the others doubt,
 their mean is right more often than the best of them (Lakshminarayanan, Pritzel & Blundell, "Simple and scalable predictive
-uncertainty estimation using deep ensembles", NeurIPS 2017). Of two readings that fit as well, the one nearer to the pace at which people
-tap is the likelier (van Noorden & Moelants, "Resonance in the perception of musical pulse", JNMR 28, 1999).
+uncertainty estimation using deep ensembles", NeurIPS 2017). Of two readings that fit as well, the one nearer to the pace at
+which people tap is the likelier (van Noorden & Moelants, "Resonance in the perception of musical pulse", JNMR 28, 1999).
 """
 
 from __future__ import annotations
