@@ -69,8 +69,8 @@ class Origin(Frozen):
     taken: Taken | None = None
 
 
-Metre = Literal["4/4", "3/4", "6/8"]
-QUARTERS: dict[Metre, int] = {"4/4": 4, "3/4": 3, "6/8": 3}
+Metre = Literal["4/4", "3/4", "6/8", "5/4", "6/4", "7/4"]
+QUARTERS: dict[Metre, int] = {"4/4": 4, "3/4": 3, "6/8": 3, "5/4": 5, "6/4": 6, "7/4": 7}
 
 
 class Grid(Frozen):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import numpy as np
 import pytest
 
 from grainpocket.core.edits import Refusal
@@ -9,7 +10,7 @@ from grainpocket.core.edits.cutting import CutAtMarks, NameSlice, Recut
 from grainpocket.core.edits.gridding import MoveGrid, SetGrid, TakeTempo, TapTempo
 from grainpocket.core.edits.pocket_wide import SetCredits
 from grainpocket.core.listen.grids import beat_places
-from grainpocket.core.pocket import Credits, Cutting, Grid, Mark
+from grainpocket.core.pocket import QUARTERS, Credits, Cutting, Grid, Mark, Metre
 from tests.core.test_rebuild import Bench
 from tests.signals import RATE, drum_loop
 
@@ -37,6 +38,17 @@ def test_a_stretch_that_is_n_bars_or_beats_sets_the_tempo_to_the_sample(bench: B
     for bad in (SetGrid(source="s1", bars=1, start=end, end=start), SetGrid(source="s1", bars=1, start=0, end=10**9)):
         with pytest.raises(Refusal, match="inside"):
             bench.make(bad)
+
+
+@pytest.mark.parametrize(("metre", "quarters"), QUARTERS.items())
+def test_every_metre_has_its_quarters_and_a_stretch_of_its_bars_its_tempo(bench: Bench, metre: Metre, quarters: int) -> None:
+    frames = bench.pocket.sources["s1"].frames
+    bench.make(SetGrid(source="s1", metre=metre))
+    assert (grid_of(bench).metre, grid_of(bench).beats_per_bar) == (metre, quarters)
+    bench.make(SetGrid(source="s1", bars=1, start=0, end=frames // 2))
+    assert grid_of(bench).bpm == pytest.approx(quarters * 60 * RATE / (frames // 2))
+    places, bars = beat_places(grid_of(bench), frames, RATE)
+    assert np.flatnonzero(bars).tolist() == [k for k in range(len(places)) if k % quarters == 0]
 
 
 def test_a_found_tempo_can_be_taken_again_after_a_hand_set_one(bench: Bench) -> None:

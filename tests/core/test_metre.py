@@ -7,13 +7,16 @@ import itertools
 import numpy as np
 import pytest
 
-from grainpocket.core.listen import metre
+from grainpocket.core.listen import metre, odd
 from grainpocket.core.listen.metre import Hypothesis, hypotheses
 from grainpocket.core.listen.profile import METRES, Evidence
+from grainpocket.core.listen.tempo import candidates
 
 KICK, SNARE, HAT = 1, 2, 3
 # (sixteenth of the bar, channel): what a drummer plays in each metre.
 FOUR = [(0, KICK), (4, SNARE), (7, KICK), (8, KICK), (10, KICK), (12, SNARE), *((s, HAT) for s in range(0, 16, 2))]
+FIVE = [(0, KICK), (6, KICK), (8, SNARE), (12, KICK), (16, SNARE), *((s, HAT) for s in range(0, 20, 2))]
+SEVEN = [(0, KICK), (4, SNARE), (8, KICK), (12, SNARE), (16, KICK), (20, KICK), (24, SNARE), *((s, HAT) for s in range(0, 28, 4))]
 WALTZ = [(0, KICK), (4, SNARE), (8, SNARE), *((s, HAT) for s in range(0, 12, 4))]
 
 
@@ -66,6 +69,48 @@ def test_three_in_the_bar_is_told_from_four(bpm: float) -> None:
     assert found.reading.beat.bpm == pytest.approx(bpm, rel=1e-3)
     assert found.quarters == 3
     assert missed(found, 0.3) < 0.15
+
+
+@pytest.mark.parametrize(("bar", "steps", "name"), [(FIVE, 20, "5/4"), (SEVEN, 28, "7/4")])
+@pytest.mark.parametrize("first", [0.0, 1.1])
+def test_five_and_seven_are_told_by_what_comes_back(bar: list[tuple[int, int]], steps: int, name: str, first: float) -> None:
+    seen = written([bar] * 12, 112.0, steps, first)
+    found = odd.retold(seen, best(seen))
+    assert (found.metre, found.quarters) == (name, steps // 4)
+    assert found.reading.beat.bpm == pytest.approx(112, rel=1e-3)
+    assert missed(found, first) < 0.15
+    told = candidates(seen, 44100)[0]
+    assert (told.metre, told.quarters) == (name, steps // 4)
+    bar_s = steps * 15 / 112
+    assert (told.bar_one / 44100 - first + bar_s / 2) % bar_s - bar_s / 2 == pytest.approx(0, abs=0.02)
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_no_song_of_fours_or_threes_is_told_in_five_or_seven(seed: int) -> None:
+    rng = np.random.default_rng(seed)
+    bar, steps = ((FOUR, 16), (WALTZ, 12))[seed % 2]
+    two = [[h for h in bar if rng.random() < 0.9] + [(int(rng.integers(steps)), int(rng.integers(1, 4)))] for _ in range(2)]
+    bars = [[h for h in two[b % 2] if rng.random() < 0.85] for b in range(24)]
+    seen = written(bars, float(rng.uniform(80, 150)), steps, loose=0.008)
+    found = best(seen)
+    assert odd.retold(seen, found) is found
+
+
+def test_what_is_short_or_a_trimmed_loop_keeps_its_bars() -> None:
+    short = written([FIVE] * 3, 112.0, 20)
+    assert odd.retold(short, best(short)).metre in {name for name, _ in METRES}
+    loop = written([FOUR] * 4, 112.0, 16, first=0.0, tail=0.0)
+    found = best(loop)
+    assert found.reading.loop_quarters
+    assert odd.retold(loop, found) is found
+
+
+def test_likeness_is_one_for_the_same_and_highest_a_bar_away() -> None:
+    seen = written([FIVE] * 10, 112.0, 20)
+    alike = odd.likeness(seen, best(seen).reading.beat)
+    assert alike[0] == pytest.approx(1)
+    assert len(alike) == odd.LONGEST + 1
+    assert set(np.argsort(-alike)[1:4].tolist()) == {5, 10, 15}
 
 
 @pytest.mark.parametrize("lost", [0.1, 0.3])

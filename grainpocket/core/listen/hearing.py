@@ -22,7 +22,7 @@ from grainpocket.core.listen.sharpen import sharpen
 from grainpocket.core.listen.tempo import Tempo, beat_times, candidates
 from grainpocket.core.sound.audio import Samples, db_of, peak_of
 
-VERSION = "6"
+VERSION = "7"
 BEGIN_SHARE = 0.01
 # The strength that a transient needs at the least, the middle and the most sensitive.
 LEAST_SENSITIVE, CLEAR, MOST_SENSITIVE = 0.97, 0.5, 0.03

@@ -109,7 +109,7 @@ def hypotheses(seen: Evidence) -> list[Hypothesis]:
         mine = share[first : first + len(part)]
         first += len(part)
         name, quarters = METRES[i]
-        out.append(Hypothesis(reading, name, quarters, _centre(mine) / PARTS, float(mine.sum())))
+        out.append(Hypothesis(reading, name, quarters, centre(mine) / PARTS, float(mine.sum())))
     return sorted(out, key=lambda h: -h.likely)
 
 
@@ -130,7 +130,7 @@ def _of_loops(reading: Reading, quarters: int) -> Row:
     return out
 
 
-def _centre(share: Row) -> float:
+def centre(share: Row) -> float:
     """Place of the highest peak, counting neighbours, which share what belongs to one place."""
     spread = share + np.roll(share, 1) + np.roll(share, -1)
     return float(np.argmax(spread + 1e-3 * share))

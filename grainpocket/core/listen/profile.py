@@ -125,14 +125,14 @@ def fold(seen: Evidence, beat: Beat, quarters: int) -> Row:
     bins = quarters * PARTS
     bars = max(1.0, float(np.ptp(beat.at(np.array([0.0, seen.seconds])))) / quarters)
     out = np.zeros((len(CHANNELS), bins))
-    _pour(out[:-1], beat.at(seen.t) * PARTS, seen.kinds)
-    _pour(out[-1:], beat.at(seen.at) * PARTS, seen.moved[:, None])
+    pour(out[:-1], beat.at(seen.t) * PARTS, seen.kinds)
+    pour(out[-1:], beat.at(seen.at) * PARTS, seen.moved[:, None])
     out[:-1] /= max(float(out[0].max()), 0.25 * bars)
     out[-1] /= max(float(out[-1].max()), 1e-6)
     return out
 
 
-def _pour(out: Row, place: Row, amounts: Row) -> None:
+def pour(out: Row, place: Row, amounts: Row) -> None:
     """Add amounts (k, channels) at fractional places, wrapped round."""
     bins = out.shape[1]
     low = np.floor(place).astype(int)
@@ -150,11 +150,11 @@ def repeats(seen: Evidence, beat: Beat) -> Row:
     rows = np.zeros((3, bins))
     place = (beat.at(seen.t) - start) * PARTS
     inside = (place >= 0) & (place < bins - 1)
-    _pour(rows[:1], place[inside], seen.kinds[inside, :1])
-    _pour(rows[1:2], place[inside], (seen.kinds[inside, 1] - seen.kinds[inside, 2])[:, None])
+    pour(rows[:1], place[inside], seen.kinds[inside, :1])
+    pour(rows[1:2], place[inside], (seen.kinds[inside, 1] - seen.kinds[inside, 2])[:, None])
     moved = (beat.at(seen.at) - start) * PARTS
     within = (moved >= 0) & (moved < bins - 1)
-    _pour(rows[2:], moved[within], seen.moved[within, None])
+    pour(rows[2:], moved[within], seen.moved[within, None])
     out = np.zeros((3, LAGS))
     kernel = np.array([0.25, 0.5, 0.25])
     for i, row in enumerate(rows):

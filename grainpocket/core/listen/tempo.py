@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from grainpocket.core.listen import pulse
+from grainpocket.core.listen import odd, pulse
 from grainpocket.core.listen.metre import Hypothesis, gathered, hypotheses
 from grainpocket.core.listen.profile import Evidence, Reading
 
@@ -64,7 +64,7 @@ def candidates(seen: Evidence, rate: int) -> list[Tempo]:
         # A hair beside one that is likelier, it is the same to a musician.
         if any(abs(np.log(h.reading.beat.bpm / other.bpm)) < SAME_TEMPO for other in out):
             continue
-        out.append(_tempo(h, share[id(h.reading)], seen, rate, out[0].bpm if out else None))
+        out.append(_tempo(odd.retold(seen, h), share[id(h.reading)], seen, rate, out[0].bpm if out else None))
     return out
 
 

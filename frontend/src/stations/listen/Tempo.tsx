@@ -12,7 +12,7 @@ import { fixed, seconds } from "../../design/format";
 import { newGesture, NumberField } from "../../design/NumberField";
 import { Toggle } from "../../design/Toggle";
 
-const METRES = ["4/4", "3/4", "6/8"] as const;
+const METRES = ["4/4", "3/4", "6/8", "5/4", "6/4", "7/4"] as const;
 const SAME = 2e-4;
 
 export function Tempo({ source, rate, hearing }: { source: Source; rate: number; hearing: Hearing | undefined }) {
@@ -28,6 +28,7 @@ export function Tempo({ source, rate, hearing }: { source: Source; rate: number;
         ))}
         {hearing && !hearing.tempi.length ? <p className="text-ink2">No steady pulse was found. Tap it, type it, or say how many bars a stretch lasts.</p> : null}
         {hearing ? null : <p className="text-ink2">Listening ...</p>}
+        <Steadiness source={source} hearing={hearing} />
       </div>
       <div className="flex flex-wrap items-center gap-1.5">
         <NumberField parameter={bpmParameter} value={grid?.bpm ?? bpmParameter.default} onChange={setBpm} className="w-[88px]" />
@@ -44,7 +45,6 @@ export function Tempo({ source, rate, hearing }: { source: Source; rate: number;
             </Button>
           ))}
         </span>
-        <Steadiness source={source} hearing={hearing} />
       </div>
       <Stretch source={source} rate={rate} />
     </section>
