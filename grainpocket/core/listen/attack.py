@@ -99,7 +99,7 @@ def _rows(x: Wave, first: Index, count: int) -> Wave:
 def _steepest(x: Wave, s: _Scale, centre: Index) -> Index:
     """Where energy rises most, over the whole spectrum and with its top lifted, 3 ms behind against 8 ms before."""
     count = s.before + s.after
-    gain = np.zeros((len(centre), count), np.float32)
+    gain = np.ones((len(centre), count), np.float32)
     # Two samples more, for the differences.
     y = _rows(x, centre - s.before - s.fall - 2, 2 + s.fall + count + s.rise)
     for _ in range(3):
@@ -111,7 +111,7 @@ def _steepest(x: Wave, s: _Scale, centre: Index) -> Index:
         before = (square[:, k : k + count] - square[:, :count]) / s.fall
         floor = np.float32(1e-11) + np.float32(1e-3) * behind.max(axis=1, keepdims=True)
         # A running sum of float32 may come out a hair under nothing.
-        gain += np.log((np.maximum(behind, 0) + floor) / (np.maximum(before, 0) + floor))
+        gain *= (np.maximum(behind, 0) + floor) / (np.maximum(before, 0) + floor)
         y = np.diff(y, axis=1)
     return np.asarray(centre - s.before + np.argmax(gain, axis=1))
 
@@ -163,9 +163,10 @@ def _swelling(x: Wave, start: Index, s: _Scale) -> Index:
     size = np.abs(_rows(x, start - s.calm, s.calm + s.loud))
     before = size[:, : s.calm - s.walk].max(axis=1)
     level = np.maximum(CALM * before, RISEN * size[:, s.calm :].max(axis=1))
-    over = maximum_filter1d(size, s.swell, axis=1) > level[:, None]
+    near = size[:, s.calm - s.walk - s.swell : s.calm + s.swell + 1]
+    over = maximum_filter1d(near, s.swell, axis=1) > level[:, None]
     # Column i of the rest lies i samples before the start.
-    back = over[:, s.calm - np.arange(s.walk)]
+    back = over[:, s.walk + s.swell - np.arange(s.walk)]
     run = np.argmin(back, axis=1)
     run = np.where(back.all(axis=1), s.walk, run)
     return np.asarray(start - np.maximum(0, run - s.swell // 2))

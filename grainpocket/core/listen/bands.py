@@ -17,7 +17,8 @@ COARSE = 24
 # A kick and the body of a snare lie an octave apart: where the window can tell single bins apart, so do the bands.
 COARSE_LOW = (43.0, 86.0, 129.0, 172.0, 226.0)
 COARSE_FROM, COARSE_TO = 290.0, 16000.0
-_BLOCK = 2048
+# Few enough for a processor's own memory.
+_BLOCK = 512
 
 Levels = NDArray[np.float32]
 Progress = Callable[[float], None]
@@ -49,6 +50,9 @@ def analyse(samples: Samples, rate: int, peak: float, progress: Progress = no_pr
     size = int(2 ** np.ceil(np.log2(rate * WINDOW_S)))
     fine, coarse = _triangles(size, rate), _coarse(size, rate)
     both = np.hstack((fine, coarse))
+    # What lies above the highest band is not read.
+    used = int(np.flatnonzero(both.any(axis=1))[-1]) + 1
+    both = both[:used]
     window = (0.5 - 0.5 * np.cos(2 * np.pi * np.arange(size) / size)).astype(np.float32)
     total = len(samples) // hop + 1
     out = np.empty((total, both.shape[1]), np.float32)
@@ -57,14 +61,9 @@ def analyse(samples: Samples, rate: int, peak: float, progress: Progress = no_pr
         last = min(total, first + _BLOCK)
         span = _around(samples, first * hop - size // 2, (last - 1) * hop + size - size // 2)
         view = np.lib.stride_tricks.sliding_window_view(span, size)[::hop]
-        np.matmul(magnitude(fft.rfft(view * window, axis=1)), both, out=out[first:last])
+        np.matmul(np.abs(fft.rfft(view * window, axis=1)[:, :used]), both, out=out[first:last])
     out *= np.float32(4.0 / size / peak)
     return Bands(out[:, : fine.shape[1]], out[:, fine.shape[1] :], hop, rate)
-
-
-def magnitude(spectrum: NDArray[np.complex64]) -> Levels:
-    """Its absolute value, several times as quick as numpy's, which guards against overflow."""
-    return np.asarray(np.sqrt(spectrum.real**2 + spectrum.imag**2), np.float32)
 
 
 def _around(samples: Samples, start: int, end: int) -> Samples:

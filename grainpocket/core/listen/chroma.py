@@ -13,7 +13,6 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from grainpocket.core.listen.bands import magnitude
 from grainpocket.core.sound.audio import Samples
 
 RATE, WINDOW, HOP = 11025, 4096, 1024
@@ -21,7 +20,8 @@ LOWEST, NOTES, PER_NOTE = 28, 68, 3
 TREBLE_FROM, BASS_TO = 50, 55
 ROUNDS, OVERTONES, DECAY = 12, 8, 0.7
 REFERENCE_HZ, TUNED_BY = 440.0, 600
-_BLOCK = 256
+# Few enough for a processor's own memory.
+_BLOCK, _ROWS = 64, 512
 Table = NDArray[np.float32]
 
 
@@ -50,7 +50,10 @@ def chroma(samples: Samples, rate: int) -> Chroma:
     # A few hundred frames tell the tuning; then every frame is read at it.
     cents = _tuning(_spectra(view[:: max(1, frames // TUNED_BY)]))
     reading = _log_frequency(round(cents / 5) * 5)
-    lines = np.concatenate([_spectra(view[i : i + _BLOCK]) @ reading for i in range(0, frames, _BLOCK)])
+    # What lies above the highest note is not read.
+    used = int(np.flatnonzero(reading.any(axis=1))[-1]) + 1
+    reading = np.ascontiguousarray(reading[:used])
+    lines = np.concatenate([_spectra(view[i : i + _BLOCK], used) @ reading for i in range(0, frames, _BLOCK)])
     notes = _explain(_whiten(lines))
     key = np.arange(LOWEST, LOWEST + NOTES)
     rise = np.clip((key - TREBLE_FROM) / 8 + 0.5, 0, 1) * np.clip((96 - key) / 16, 0, 1)
@@ -80,11 +83,15 @@ def _held(notes: Table) -> NDArray[np.float32]:
     return out
 
 
-def _spectra(view: Table) -> Table:
+def _spectra(view: Table, bins: int = WINDOW // 2 + 1) -> Table:
     from scipy import fft
 
-    window = np.hanning(WINDOW).astype(np.float32)
-    return magnitude(fft.rfft(view * window, axis=1))
+    return np.asarray(np.abs(fft.rfft(view * _window(), axis=1)[:, :bins]))
+
+
+@functools.cache
+def _window() -> Table:
+    return np.hanning(WINDOW).astype(np.float32)
 
 
 def _tuning(spectrum: Table) -> float:
@@ -142,9 +149,13 @@ def _dictionary() -> Table:
 def _explain(lines: Table) -> Table:
     """(k, NOTES) amounts of notes, none negative, whose sum is nearest to the lines (k, NOTES * PER_NOTE)."""
     words = _dictionary()
-    target = lines @ words.T
     gram = words @ words.T
-    out = np.maximum(target, 1e-6)
-    for _ in range(ROUNDS):
-        out = out * target / np.maximum(out @ gram, 1e-9)
-    return np.asarray(out, np.float32)
+    out = np.empty((len(lines), NOTES), np.float32)
+    for first in range(0, len(lines), _ROWS):
+        target = lines[first : first + _ROWS] @ words.T
+        some = np.maximum(target, 1e-6, out=out[first : first + _ROWS])
+        for _ in range(ROUNDS):
+            sum_of_all = some @ gram
+            some *= target
+            some /= np.maximum(sum_of_all, 1e-9, out=sum_of_all)
+    return out

@@ -110,7 +110,7 @@ def _long_looks(samples: Samples, rate: int, at: NDArray[np.int64]) -> NDArray[n
         energy = (around[:, margin : margin + ring].astype(np.float64) ** 2).sum(axis=1) + 1e-9
         views = np.stack([around[:, margin + o : margin + o + size] for o in offsets], axis=1) * window
         spectrum = fft.rfft(views, axis=2)
-        power = (spectrum.real**2 + spectrum.imag**2) @ reading
+        power = np.abs(spectrum) ** 2 @ reading
         rows = slice(first, first + len(around))
         out[rows, :-1] = 10 * np.log10(power.reshape(len(around), -1) / (energy[:, None] * size) + 1e-6) / 30
         out[rows, -1] = energy

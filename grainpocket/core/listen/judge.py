@@ -22,6 +22,7 @@ _LOOKS = (
     (-40, -24), (-24, -14), (-14, -9), (-9, -6), (-6, -5), (-5, -4), (-4, -3), (-3, -2), (-2, -1), (-1, 0), (0, 1), (1, 2), (2, 3),
     (3, 4), (4, 6), (6, 9), (9, 13), (13, 20), (20, 36),
 )  # fmt: skip
+_EDGES = np.array([first for first, _ in _LOOKS] + [_LOOKS[-1][1]])
 FEATURES = len(_LOOKS) * COARSE + 2
 _FLOOR_DB, _BLOCK = -80.0, 1024
 Probabilities = NDArray[np.float32]
@@ -41,10 +42,10 @@ def features(bands: Bands, frames: NDArray[np.int64], heights: NDArray[np.float6
     frames = frames - first_frame
     out = np.empty((len(frames), FEATURES), np.float32)
     # The looks follow on each other without a gap.
-    starts = np.array([first for first, _ in _LOOKS])
-    lengths = np.array([last - first for first, last in _LOOKS], np.float32)
-    around = padded[frames[:, None] + np.arange(before + after)]
-    out[:, :-2] = (np.add.reduceat(around, starts + before, axis=1) / lengths[:, None]).reshape(len(frames), -1)
+    total = np.zeros((len(padded) + 1, COARSE))
+    np.cumsum(padded, axis=0, out=total[1:])
+    sums = np.diff(total[frames[:, None] + before + _EDGES], axis=1)
+    out[:, :-2] = (sums / np.diff(_EDGES)[:, None]).reshape(len(frames), -1)
     out[:, -2] = np.minimum(heights, 6.0) / 3
     out[:, -1] = out[:, :-2].max(axis=1)
     return out

@@ -160,9 +160,8 @@ def repeats(seen: Evidence, beat: Beat) -> Row:
     for i, row in enumerate(rows):
         x = np.convolve(row, kernel, "same")
         x = x - x.mean() if i != 1 else x
-        spectrum = np.fft.rfft(x, 2 * bins)
-        like = np.fft.irfft(np.abs(spectrum) ** 2)[: bins + 1]
-        for lag in range(1, LAGS + 1):
-            if lag * PARTS < bins and like[0] > 1e-9:
-                out[i, lag - 1] = like[lag * PARTS] / like[0] * bins / (bins - lag * PARTS)
+        energy = float(x @ x)
+        for lag in range(PARTS, min((LAGS + 1) * PARTS, bins), PARTS):
+            if energy > 1e-9:
+                out[i, lag // PARTS - 1] = float(x[lag:] @ x[:-lag]) / energy * bins / (bins - lag)
     return np.clip(out.ravel(), -1.5, 1.5)

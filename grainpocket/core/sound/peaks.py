@@ -12,9 +12,10 @@ from numpy.typing import NDArray
 
 from grainpocket.core.sound.audio import Samples, mono
 
-BASE, FACTOR, LEVELS, THINNED = 64, 8, 4, 4
+BASE, FACTOR, LEVELS = 64, 8, 4
 CROSSOVERS = (180.0, 3200.0)
-_MEAN = np.full(THINNED, 1 / THINNED, np.float32)
+# What is low is as well seen at a quarter of the rate, and what lies in the middle at half of it.
+THINNED = (4, 2, 1)
 FLOOR_DB = 66.0
 PEAK = np.dtype([("min", "<i2"), ("max", "<i2"), ("low", "u1"), ("mid", "u1"), ("high", "u1"), ("pad", "u1")])
 Peaks = NDArray[np.void]
@@ -31,12 +32,12 @@ class PeakBuilder:
         from scipy import signal  # Here, because only imports need it, and it is slow to load.
 
         self._filter = signal.sosfilt
-        low, high = (min(edge, rate * 0.45) for edge in CROSSOVERS)
+        (low, high), rates = CROSSOVERS, [rate / thin for thin in THINNED]
+        tops = [0.45 * own for own in rates]
         self._filters = [
-            # What is low is as well seen at a quarter of the rate.
-            signal.butter(2, low, "lowpass", fs=rate / THINNED, output="sos"),
-            signal.butter(2, (low, high), "bandpass", fs=rate, output="sos"),
-            signal.butter(2, high, "highpass", fs=rate, output="sos"),
+            signal.butter(2, min(low, tops[0]), "lowpass", fs=rates[0], output="sos"),
+            signal.butter(2, (min(low, tops[1]), min(high, tops[1])), "bandpass", fs=rates[1], output="sos"),
+            signal.butter(2, min(high, tops[2]), "highpass", fs=rates[2], output="sos"),
         ]
         self._states = [np.zeros((len(sos), 2), np.float32) for sos in self._filters]
         self._rest: Samples | None = None
@@ -68,13 +69,12 @@ class PeakBuilder:
         self._extremes.append(np.stack((rows.min(axis=1), rows.max(axis=1)), axis=1))
         one = mono(block)
         bands = []
-        for i, sos in enumerate(self._filters):
-            some = one.reshape(-1, THINNED) @ _MEAN if i == 0 else one
+        for i, (sos, thin) in enumerate(zip(self._filters, THINNED, strict=True)):
+            some = one.reshape(-1, thin) @ np.full(thin, 1 / thin, np.float32) if thin > 1 else one
             band, state = self._filter(sos, some, zi=self._states[i])
             self._states[i] = np.asarray(state, np.float32)
-            size = BASE // THINNED if i == 0 else BASE
-            rows = np.asarray(band, np.float32).reshape(-1, size)
-            bands.append(np.einsum("ij,ij->i", rows, rows) / np.float32(size))
+            rows = np.asarray(band, np.float32).reshape(-1, BASE // thin)
+            bands.append(np.einsum("ij,ij->i", rows, rows) * np.float32(thin / BASE))
         self._powers.append(np.stack(bands, axis=1).astype(np.float32))
 
 
