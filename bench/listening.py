@@ -157,11 +157,11 @@ def worth_taking(root: Path, songs: list[Row]) -> None:
         known = (sounding >= 0).all(axis=1)
         for name, kind, truth in (("bare", "bare drums", (1, 0)), ("drumless", "no drums", (0, 1))):
             true = (sounding == truth).all(axis=1)[known]
-            spans = [p for p in heard.passages if p.kind == kind]
+            spans = [p for p in heard.worth.passages if p.kind == kind]
             said = np.array([any(p.start <= m < p.end for p in spans) for m in middle])[known]
             counts[name] = [c + int(v) for c, v in zip(counts[name], ((true & said).sum(), true.sum(), said.sum()), strict=True)]
         for role, known in song["cover"].items():
-            first = next((h for h in heard.hits if h.role == role), None)
+            first = next((h for h in heard.worth.hits if h.role == role), None)
             if first is None or len(known) < 4:
                 continue
             at, db = np.array([t for t, _ in known]), np.maximum([d for _, d in known], SILENT_DB)

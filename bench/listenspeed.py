@@ -17,11 +17,12 @@ import soundfile as sf
 
 from grainpocket.core.listen.bands import analyse
 from grainpocket.core.listen.chroma import chroma
-from grainpocket.core.listen.hearing import hear, worth_taking
+from grainpocket.core.listen.hearing import hear
 from grainpocket.core.listen.loudness import loudness
 from grainpocket.core.listen.onsets import detect_in
 from grainpocket.core.listen.profile import evidence
 from grainpocket.core.listen.tempo import candidates
+from grainpocket.core.listen.worth import found_lines, worth_taking
 from grainpocket.core.sound.audio import mono
 from grainpocket.core.sound.peaks import PeakBuilder
 from grainpocket.demo.pocket import AUDIO
@@ -69,8 +70,8 @@ def main() -> None:
     # What is told apart here is made on the way of `hear`, from what it holds.
     bands = analyse(one, RATE, float(np.abs(one).max()))
     onsets, notes = detect_in(bands, one), chroma(one, RATE)
-    tempi = candidates(evidence(onsets, notes, len(one) / RATE), RATE)
-    works: dict[str, Callable[[], object]] = {"all": ours, "worth": lambda: worth_taking(bands, notes, onsets, tempi, one)}
+    lines, trimmed = found_lines(candidates(evidence(onsets, notes, len(one) / RATE), RATE), len(one), RATE)
+    works: dict[str, Callable[[], object]] = {"all": ours, "worth": lambda: worth_taking(bands, notes, onsets, lines, trimmed, one)}
     try:
         import librosa
 

@@ -18,7 +18,7 @@ import shutil
 import threading
 import uuid
 from collections import OrderedDict
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from types import TracebackType
 
@@ -33,7 +33,7 @@ from grainpocket.core.sound.peaks import PeakBuilder, Peaks
 
 _PARTS = ".parts"
 HEARING = f"hearing-{VERSION}.json"
-_OPEN_FILES = 24
+_OPEN_FILES, _PIECE = 24, 1 << 18
 
 
 def is_hash(text: str) -> bool:
@@ -155,6 +155,17 @@ class AudioStore:
                 out[a - start : b - start] = file.read(b - a, dtype="float32", always_2d=True)
         return out
 
+    def read_mono(self, audio: str, see: Callable[[Samples], None] | None = None) -> Samples:
+        """(n,) float32, the mean of its channels, read piece by piece; see: shown each piece with all channels."""
+        frames = self.frames(audio)
+        whole = np.empty(frames, np.float32)
+        for first in range(0, frames, _PIECE):
+            block = self.read(audio, first, min(frames, first + _PIECE))
+            whole[first : first + len(block)] = mono(block)
+            if see is not None:
+                see(block)
+        return whole
+
     def peaks_path(self, audio: str, level: int) -> Path:
         if not self.has(audio):
             raise KeyError(audio)
@@ -177,14 +188,10 @@ class AudioStore:
 
     def relisten(self, audio: str, progress: Progress = no_progress) -> Hearing:
         """Analyse a stored audio and keep what was found beside it."""
-        frames, step = self.frames(audio), 1 << 18
-        whole, meter, rate = np.empty(frames, np.float32), None, self._file(audio)[0].samplerate
-        for first in range(0, frames, step):
-            block = self.read(audio, first, min(frames, first + step))
-            whole[first : first + len(block)] = mono(block)
-            meter = meter or LoudnessMeter(rate)
-            meter.feed(block)
-        found = hear(whole, rate, progress, meter.finish() if meter else None)
+        rate = self._file(audio)[0].samplerate
+        meter = LoudnessMeter(rate)
+        whole = self.read_mono(audio, meter.feed)
+        found = hear(whole, rate, progress, meter.finish() if len(whole) else None)
         part = self.root / audio / f".{uuid.uuid4().hex}"
         part.write_text(json.dumps(found.to_json()))
         part.rename(self.root / audio / HEARING)

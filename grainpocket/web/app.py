@@ -13,7 +13,7 @@ from grainpocket.core.pocket import PAGE, RATE
 from grainpocket.core.sound import peaks
 from grainpocket.settings import Settings
 from grainpocket.store.pockets import NoSuchPocket, Stale
-from grainpocket.web import chop, finds, fitting, listen, pockets, restore, shelf, sound, takes
+from grainpocket.web import chop, finds, fitting, listen, pockets, restore, shelf, sound, takes, worth
 from grainpocket.web.answers import FOREVER, json_of
 from grainpocket.web.desk import Desk, UnknownKey
 from grainpocket.web.schemas import About, Problem, StaleProblem, state_reply
@@ -45,8 +45,8 @@ def create_app(settings: Settings, extra_ports: tuple[int, ...] = ()) -> OpenAPI
             )
         )  # fmt: skip
 
-    for blueprint in (pockets.api, finds.api, listen.api, chop.api, shelf.api, fitting.api, restore.api, sound.api, takes.api):
-        app.register_api(blueprint)
+    for part in (pockets, finds, listen, worth, chop, shelf, fitting, restore, sound, takes):
+        app.register_api(part.api)
     return app
 
 

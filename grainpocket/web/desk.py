@@ -18,6 +18,7 @@ from grainpocket.store.database import Database
 from grainpocket.store.jobs import JobStore
 from grainpocket.store.pockets import PocketStore
 from grainpocket.store.shelf import ShelfStore
+from grainpocket.web.by_grid import WorthKeeper
 from grainpocket.web.slicing import FactKeeper
 
 _MOST_RECIPES, _MOST_AHEAD, _MOST_WIRE = 8000, 16, 64
@@ -33,7 +34,7 @@ class Desk:
         self.database = Database(settings.database)
         self.pockets, self.jobs = PocketStore(self.database), JobStore(self.database)
         self.audio = AudioStore(settings.audio)
-        self.facts = FactKeeper(self.audio)
+        self.facts, self.worth = FactKeeper(self.audio), WorthKeeper(self.audio)
         self.shelf = ShelfStore(self.database, self.audio)
         self.renderer = Renderer(self.audio, RATE, settings.render_mb)
         _, self.enqueue = open_queue(settings)

@@ -8,8 +8,6 @@ from pydantic import BaseModel, Field
 
 from grainpocket.core.listen.grids import beat_places
 from grainpocket.core.listen.hearing import Hearing, listen_to
-from grainpocket.core.listen.hits import DRUMS
-from grainpocket.core.listen.passages import Kind
 from grainpocket.core.listen.pitch import pitch
 from grainpocket.core.listen.reference import click, tone
 from grainpocket.core.listen.roles import all_roles
@@ -18,11 +16,10 @@ from grainpocket.core.pocket import RATE, Role
 from grainpocket.core.sound.audio import mono, planar
 from grainpocket.web.answers import json_of, pcm_of
 from grainpocket.web.pockets import desk
-from grainpocket.web.schemas import AudioPath, PocketPath, Problem, StretchPath
-from grainpocket.web.stretches import checked
+from grainpocket.web.schemas import AudioPath, Problem, SourcePath, StretchPath
+from grainpocket.web.stretches import checked, source_of
 
 api = APIBlueprint("listen", __name__, url_prefix="/api", abp_tags=[Tag(name="listen")])
-CLEANEST, BEST_LOOPS = 12, 12
 LONGEST_STRETCH_S, LONGEST_SOUND_S, LEAST_S = 1800, 20, 0.5
 
 
@@ -73,37 +70,7 @@ class LoudnessReply(BaseModel):
     clipped_at: list[int]
 
 
-class PassageSpan(BaseModel):
-    """start, end: samples; likely: 0..1, the least sure of its bars."""
-
-    start: int
-    end: int
-    kind: Kind
-    bars: int
-    likely: float
-
-
-class HitSpan(BaseModel):
-    """start, end: samples to cut; cover_db: how loud all else is beside the drum, estimated."""
-
-    role: Role
-    start: int
-    end: int
-    cover_db: float
-
-
-class LoopSpan(BaseModel):
-    """start, end: samples; score: 0..1, how alike the two sides of the join are."""
-
-    start: int
-    end: int
-    bars: int
-    score: float
-
-
 class HearingReply(BaseModel):
-    """passages: in the order of the record; hits: the cleanest of each drum, best first; loops: best first."""
-
     transients: Transients
     tempi: list[TempoCandidate]
     peak_db: float | None
@@ -111,9 +78,6 @@ class HearingReply(BaseModel):
     cents: float | None
     chords: list[ChordSpan]
     loudness: LoudnessReply | None
-    passages: list[PassageSpan]
-    hits: list[HitSpan]
-    loops: list[LoopSpan]
 
 
 @api.get("/audio/<audio>/hearing", responses={200: HearingReply, 404: Problem})
@@ -138,13 +102,6 @@ def hearing_reply(heard: Hearing) -> HearingReply:
         loudness=None
         if loud is None
         else LoudnessReply(lufs=loud.lufs, true_peak_db=loud.true_peak_db, clipped=loud.clipped, clipped_at=list(loud.clipped_at)),
-        passages=[PassageSpan(start=p.start, end=p.end, kind=p.kind, bars=p.bars, likely=p.likely) for p in heard.passages],
-        hits=[
-            HitSpan(role=role, start=h.at, end=h.end, cover_db=h.cover_db)
-            for role in DRUMS
-            for h in [h for h in heard.hits if h.role == role][:CLEANEST]
-        ],
-        loops=[LoopSpan(start=one.start, end=one.end, bars=one.bars, score=one.score) for one in heard.loops[:BEST_LOOPS]],
     )
 
 
@@ -197,10 +154,6 @@ def stretch_pitch(path: StretchPath) -> Response:
     return json_of(PitchReply(note=found.name, key=found.key, hz=found.hz, cents=found.cents, voiced=found.voiced))
 
 
-class SourcePath(PocketPath):
-    source: str
-
-
 class Lines(BaseModel):
     """beats: samples of every quarter note of the grid inside the source; bars: which of them begin a bar, by index."""
 
@@ -211,9 +164,7 @@ class Lines(BaseModel):
 @api.get("/pockets/<pocket>/sources/<source>/lines", responses={200: Lines, 404: Problem})
 def grid_lines(path: SourcePath) -> Response:
     """Where the beats of a find's grid lie; none when it has no grid."""
-    found = desk().pockets.load(path.pocket).pocket.sources.get(path.source)
-    if found is None:
-        abort(404, "That find is not in the pocket.")
+    found = source_of(path)
     if found.grid is None:
         return json_of(Lines(beats=[], bars=[]))
     beats, bars = beat_places(found.grid, found.frames, RATE)

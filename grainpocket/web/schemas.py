@@ -28,6 +28,10 @@ class AudioPath(BaseModel):
     audio: str
 
 
+class SourcePath(PocketPath):
+    source: str
+
+
 class StretchPath(AudioPath):
     """start, end: samples of the source."""
 

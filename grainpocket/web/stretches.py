@@ -1,12 +1,12 @@
-"""Stretches of a find that a musician wants to hear."""
+"""Finds, and stretches of them, that a musician asks for."""
 
 from __future__ import annotations
 
 from flask import abort
 
-from grainpocket.core.pocket import RATE
+from grainpocket.core.pocket import RATE, Source
 from grainpocket.web.pockets import desk
-from grainpocket.web.schemas import StretchPath
+from grainpocket.web.schemas import SourcePath, StretchPath
 
 
 def checked(path: StretchPath, most_s: float | None = None, too_long: str = "") -> int:
@@ -18,3 +18,11 @@ def checked(path: StretchPath, most_s: float | None = None, too_long: str = "") 
     if most_s is not None and path.end - path.start > most_s * RATE:
         abort(422, too_long)
     return frames
+
+
+def source_of(path: SourcePath) -> Source:
+    """Answers 404 for a find that the pocket does not have."""
+    found = desk().pockets.load(path.pocket).pocket.sources.get(path.source)
+    if found is None:
+        abort(404, "That find is not in the pocket.")
+    return found

@@ -8,7 +8,10 @@ import numpy as np
 import pytest
 import soundfile as sf
 
-from grainpocket.core.listen.hearing import Hearing, hear
+from grainpocket.core.listen.grids import found_grid, moved
+from grainpocket.core.listen.hearing import Hearing, hear, worth_by_grid
+from grainpocket.core.listen.worth import NOTHING
+from grainpocket.core.pocket import Grid
 from grainpocket.demo.pocket import AUDIO
 from tests.records import band, beats_of
 from tests.signals import DRUMS, RATE
@@ -21,7 +24,7 @@ def song() -> tuple[Hearing, dict]:
 
 
 def _bars(hearing: Hearing, kind: str, bar_s: float, count: int) -> set[int]:
-    spans = [(p.start / RATE, p.end / RATE) for p in hearing.passages if p.kind == kind]
+    spans = [(p.start / RATE, p.end / RATE) for p in hearing.worth.passages if p.kind == kind]
     return {k for k in range(count) if any(a <= (k + 0.5) * bar_s < b for a, b in spans)}
 
 
@@ -30,7 +33,7 @@ def test_bare_drums_of_the_demo_song_to_the_bar(song: tuple[Hearing, dict]) -> N
     bar_s = 240 / truth["bpm"]
     assert _bars(heard, "bare drums", bar_s, truth["bars"]) == set(truth["bare drum bars"])
     assert _bars(heard, "no drums", bar_s, truth["bars"]) == set()
-    for passage in heard.passages:
+    for passage in heard.worth.passages:
         if passage.kind == "bare drums":
             assert passage.bars == round((passage.end - passage.start) / RATE / bar_s)
             assert abs(passage.start / RATE / bar_s - round(passage.start / RATE / bar_s)) < 0.02
@@ -41,7 +44,7 @@ def test_clean_hits_of_the_demo_song_are_where_nothing_else_plays(song: tuple[He
     bare, bar_s = set(truth["bare drum bars"]), 240 / truth["bpm"]
     onsets = np.array([t for t, _, _ in truth["hits"]])
     for role in ("kick", "snare", "hat"):
-        mine = [h for h in heard.hits if h.role == role]
+        mine = [h for h in heard.worth.hits if h.role == role]
         assert len(mine) > 10
         # The first are cleaner than the rest.
         assert np.mean([h.cover_db for h in mine[:4]]) < np.mean([h.cover_db for h in mine]) - 3
@@ -79,7 +82,7 @@ def test_without_drums_and_with_drums_alone() -> None:
 @pytest.mark.parametrize("sound", [np.zeros(RATE * 5, np.float32), np.zeros(20, np.float32), np.zeros(0, np.float32)])
 def test_nothing_is_found_in_nothing(sound: np.ndarray) -> None:
     heard = hear(sound, RATE)
-    assert (heard.passages, heard.hits, heard.loops) == ((), (), ())
+    assert heard.worth == NOTHING
 
 
 def test_a_phrase_that_comes_back_loops_best() -> None:
@@ -108,25 +111,58 @@ def test_a_phrase_that_comes_back_loops_best() -> None:
         )
     heard = hear((out * 0.6 / np.abs(out).max()).astype(np.float32), RATE)
     assert abs(heard.tempi[0].bpm / bpm - 1) < 1e-3
-    best = next(one for one in heard.loops if one.bars == 4)
+    best = next(one for one in heard.worth.loops if one.bars == 4)
     assert abs(best.start - 0) < 500
     assert abs(best.end - 4 * bar) < 500
     assert best.score > 0.7
     # A loop whose end runs into other music joins badly.
-    assert all(one.score <= best.score for one in heard.loops if one.bars == 4)
-    spans = [(one.start, one.end) for one in heard.loops]
+    assert all(one.score <= best.score for one in heard.worth.loops if one.bars == 4)
+    spans = [(one.start, one.end) for one in heard.worth.loops]
     assert len(spans) == len(set(spans))
 
 
 def test_a_trimmed_loop_is_a_loop_as_a_whole() -> None:
     sound, _ = sf.read(AUDIO / "Dockside break.flac", dtype="float32", always_2d=True)
     heard = hear(np.ascontiguousarray(sound.mean(axis=1)), RATE)
-    first = heard.loops[0]
+    first = heard.worth.loops[0]
     assert (first.start, first.end, first.bars) == (0, len(sound), 4)
-    assert [p.kind for p in heard.passages] == ["bare drums"]
+    assert [p.kind for p in heard.worth.passages] == ["bare drums"]
 
 
 def test_it_is_all_there_after_being_stored(song: tuple[Hearing, dict]) -> None:
     heard, _ = song
     again = Hearing.from_json(json.loads(json.dumps(heard.to_json())))
-    assert (again.passages, again.hits, again.loops) == (heard.passages, heard.hits, heard.loops)
+    assert again.worth == heard.worth
+
+
+def test_bars_that_a_hand_has_moved_are_the_bars(song: tuple[Hearing, dict]) -> None:
+    heard, truth = song
+    sound, _ = sf.read(AUDIO / "Lantern street.flac", dtype="float32", always_2d=True)
+    mono, asked = np.ascontiguousarray(sound.mean(axis=1)), []
+
+    def samples() -> np.ndarray:
+        asked.append(1)
+        return mono
+
+    found = found_grid(heard.tempi[0])
+    assert worth_by_grid(heard, found, samples) is heard.worth
+    assert worth_by_grid(heard, found.model_copy(update={"by": "hand"}), samples) is heard.worth
+    assert not asked
+    beat = round(60 / truth["bpm"] * RATE)
+    later = moved(found, beat, heard.frames, RATE)
+    worth = worth_by_grid(heard, later, samples)
+    assert asked == [1]
+    for span in [*worth.loops, *(p for p in worth.passages if p.start > 0)]:
+        away = (span.start - later.bar_one) / (4 * beat)
+        assert abs(away - round(away * 2) / 2) < 0.01
+    assert worth.loops != heard.worth.loops
+    # The same hits are there, whatever their bars are called.
+    assert {h.at for h in worth.hits} == {h.at for h in heard.worth.hits}
+    bare = worth_by_grid(heard, None, samples)
+    assert bare.loops == ()
+    assert all(p.bars == 0 for p in bare.passages)
+
+
+def test_nothing_stays_nothing_whatever_its_grid() -> None:
+    heard = hear(np.zeros(RATE * 3, np.float32), RATE)
+    assert worth_by_grid(heard, Grid(bpm=100.0), lambda: pytest.fail("there is nothing to read")) == NOTHING

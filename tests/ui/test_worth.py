@@ -86,6 +86,38 @@ def test_hits_go_to_pads_and_to_chop_and_back_with_undo(listening: Ui) -> None:
     assert ui.look("pocket.sources.s1.cuts.length") <= count + 2
 
 
+def test_bars_moved_by_hand_are_the_bars_of_loops_and_passages(listening: Ui) -> None:
+    ui = listening
+    ui.page.get_by_role("tab", name="Worth taking").click()
+    loops = ui.page.get_by_role("listbox", name="Loops, best first").get_by_role("option")
+    loops.first.click()
+    ui.wait("gp.useView.getState().found?.kind === 'loop'")
+    # While it plays, the place is where it plays.
+    ui.page.keyboard.press("Escape")
+    beat = 60 / 88.4 * RATE
+    ui.look("gp.useView.getState().look({ cursor: arg })", round(beat))
+    with ui.page.expect_response(lambda r: r.url.endswith("/sources/s1/worth")) as answer:
+        ui.button("Bar one here").click()
+    found = answer.value.json()
+    one = ui.look("pocket.sources.s1.grid.bar_one")
+    assert abs(one - beat) < 0.02 * beat
+    for loop in found["loops"]:
+        bars = (loop["start"] - one) / (4 * beat)
+        assert abs(bars - round(bars)) < 0.01
+    # What was chosen is no longer in the lists; the first of the new ones is what its row says.
+    ui.wait("gp.useView.getState().found === null")
+    expect(ui.page.get_by_role("option", selected=True)).to_have_count(0)
+    loops.first.click()
+    ui.wait("gp.useView.getState().selection.start === arg", found["loops"][0]["start"])
+    ui.page.keyboard.press("Escape")
+    bare = next(p for p in found["passages"] if p["kind"] == "bare drums" and p["start"] > 0)
+    name = f"bare drums, {bare['bars']} {'bar' if bare['bars'] == 1 else 'bars'}, from {bare['start'] / RATE:.1f} s"
+    expect(ui.button(name)).to_be_visible()
+    # Undone, they are the bars of before.
+    ui.page.keyboard.press("Control+z")
+    expect(ui.button("bare drums, 4 bars, from 0.0 s")).to_be_visible()
+
+
 def test_a_find_is_heard_in_the_tempo_and_key_of_the_pocket(listening: Ui) -> None:
     ui = listening
     ui.page.get_by_role("tab", name="Worth taking").click()

@@ -24,7 +24,7 @@ def stereo(data: bytes) -> np.ndarray:
 
 def test_what_is_worth_taking(api: Api) -> None:
     api.bring_in("loop.wav", wav(LOOP.samples))
-    heard = api.get(f"/api/audio/{audio_of(api)}/hearing")
+    heard = api.get(f"/api/pockets/{api.id}/sources/s1/worth")
     assert heard["passages"] == [
         {"start": 0, "end": len(LOOP.samples), "kind": "bare drums", "bars": 2, "likely": heard["passages"][0]["likely"]}
     ]
@@ -36,6 +36,24 @@ def test_what_is_worth_taking(api: Api) -> None:
     assert reply["changes"]["pads"]["0"]["role"] == "kick"
     assert reply["undo"] == "to pad"
     assert api.edit({"type": "cut_stretches", "source": "s1", "stretches": [{"start": 5, "end": 2}]}, 422)["message"]
+
+
+def test_it_is_told_by_the_bars_that_a_hand_has_set(api: Api) -> None:
+    record = band(beats_of(100, 48)).record()
+    api.bring_in("song.wav", wav(record))
+    path = f"/api/pockets/{api.id}/sources/s1/worth"
+    found, grid = api.get(path), api.state["pocket"]["sources"]["s1"]["grid"]
+    beat = 60 * RATE / grid["bpm"]
+    assert found["loops"]
+    moved = api.edit({"type": "move_grid", "source": "s1", "by": round(2 * beat)})
+    later = api.get(path)
+    bars = [(loop["start"] - api.state["pocket"]["sources"]["s1"]["grid"]["bar_one"]) / (4 * beat) for loop in later["loops"]]
+    assert bars == pytest.approx(np.round(bars), abs=0.01)
+    assert not {loop["start"] for loop in later["loops"]} & {loop["start"] for loop in found["loops"]}
+    assert api.get(path) == later
+    api.post(f"/api/pockets/{api.id}/undo", {"version": moved["version"]})
+    assert api.get(path) == found
+    api.get(f"/api/pockets/{api.id}/sources/s9/worth", 404)
 
 
 def test_a_find_that_fits(api: Api) -> None:

@@ -54,6 +54,7 @@ export type Job = Schemas["Job"];
 export type About = Schemas["About"];
 export type Parameter = Schemas["Parameter"];
 export type Hearing = Schemas["HearingReply"];
+export type Worth = Schemas["WorthReply"];
 export type TempoCandidate = Schemas["TempoCandidate"];
 export type Problem = Schemas["Problem"];
 export type Cleaning = Required<Schemas["Cleaning"]>;

@@ -1,15 +1,19 @@
 /** Loops and hits that listening found: choose, hear, take. */
-import type { Hearing, Role, Source } from "../api/types";
+import { useQuery } from "@tanstack/react-query";
+import { useEffect } from "react";
+
+import { api, ask } from "../api/client";
+import type { Role, Source, Worth } from "../api/types";
 import { loopPlayer } from "../audio/loop";
 import { previewPlayer } from "../audio/preview";
 import { tapePlayer } from "../audio/tape";
 import { voices } from "../audio/voices";
+import { useRested } from "../design/useRested";
 import { revealing, whole } from "../wave/viewport";
 import { currentSource, ontoPads } from "./actions";
 import { edit } from "./edits";
 import { fits, playFitted } from "./fitting";
 import { usePocket } from "./pocket";
-import { queries } from "./queries";
 import { toast } from "./toasts";
 import { type FoundKind, useView } from "./view";
 
@@ -23,27 +27,49 @@ export interface Found {
 export const KINDS: FoundKind[] = ["loop", "kick", "snare", "hat"];
 
 /** What a list holds, best first, each with the name that goes with it. */
-export function listed(hearing: Hearing | undefined, kind: FoundKind): Found[] {
-  if (!hearing) return [];
-  if (kind === "loop") return hearing.loops.map((loop) => ({ start: loop.start, end: loop.end, name: `${loop.bars} ${loop.bars === 1 ? "bar" : "bars"}`, role: null }));
+export function listed(worth: Worth | undefined, kind: FoundKind): Found[] {
+  if (!worth) return [];
+  if (kind === "loop") return worth.loops.map((loop) => ({ start: loop.start, end: loop.end, name: `${loop.bars} ${loop.bars === 1 ? "bar" : "bars"}`, role: null }));
   const label = kind[0]?.toUpperCase() + kind.slice(1);
-  return hearing.hits.filter((hit) => hit.role === kind).map((hit, i) => ({ start: hit.start, end: hit.end, name: `${label} ${i + 1}`, role: hit.role }));
+  return worth.hits.filter((hit) => hit.role === kind).map((hit, i) => ({ start: hit.start, end: hit.end, name: `${label} ${i + 1}`, role: hit.role }));
 }
 
-function hearingOf(source: Source): Hearing | undefined {
-  return queries.getQueryData<Hearing>(["hearing", source.audio]);
+/** What is worth taking of each find as it is shown: what the keys step through. */
+const shown = new Map<string, Worth>();
+const keyOf = (source: Source) => `${source.id} ${source.audio}`;
+/** A grid that is being moved is not asked about until it rests. */
+const REST_MS = 500;
+
+/** By the bars of the find's grid; the lists of the grid before stay until those of the new one are here. */
+export function useWorth(source: Source): Worth | undefined {
+  const pocket = usePocket((s) => s.open?.id ?? "");
+  const grid = useRested(source.grid, REST_MS);
+  const { data } = useQuery({
+    queryKey: ["worth", pocket, source.id, source.audio, grid],
+    queryFn: () => ask(api.GET("/api/pockets/{pocket}/sources/{source}/worth", { params: { path: { pocket, source: source.id } } })),
+    enabled: pocket !== "",
+    staleTime: Infinity,
+    placeholderData: (previous, query) => (query?.queryKey[3] === source.audio ? previous : undefined),
+  });
+  useEffect(() => {
+    if (!data) return;
+    // What was chosen has another place in the new lists, or none.
+    if (shown.has(keyOf(source)) && shown.get(keyOf(source)) !== data) useView.getState().look({ found: null });
+    shown.set(keyOf(source), data);
+  }, [data, source]);
+  return data;
 }
 
 function chosen(source: Source): Found | null {
   const { found, selection } = useView.getState();
-  if (found) return listed(hearingOf(source), found.kind)[found.index] ?? null;
+  if (found) return listed(shown.get(keyOf(source)), found.kind)[found.index] ?? null;
   if (selection?.source === source.id && selection.end > selection.start) return { start: Math.round(selection.start), end: Math.round(selection.end), name: "", role: null };
   return null;
 }
 
 /** Choose one: the wave shows it, and it sounds; a loop goes round and round. */
 export function choose(source: Source, kind: FoundKind, index: number): void {
-  const one = listed(hearingOf(source), kind)[index];
+  const one = listed(shown.get(keyOf(source)), kind)[index];
   if (!one) return;
   const view = useView.getState();
   view.look({ found: { kind, index }, panel: "worth", selection: { source: source.id, start: one.start, end: one.end }, cursor: one.start });
@@ -68,8 +94,7 @@ function play(source: Source, kind: FoundKind, one: Found): void {
 export function step(way: 1 | -1): void {
   const source = currentSource();
   if (!source) return;
-  const hearing = hearingOf(source);
-  const all = KINDS.flatMap((kind) => listed(hearing, kind).map((_, index) => ({ kind, index })));
+  const all = KINDS.flatMap((kind) => listed(shown.get(keyOf(source)), kind).map((_, index) => ({ kind, index })));
   const { found } = useView.getState();
   const at = all.findIndex((one) => one.kind === found?.kind && one.index === found.index);
   const next = all[at < 0 ? 0 : Math.min(all.length - 1, Math.max(0, at + way))];

@@ -58,7 +58,7 @@ def clear_pitch(samples: Samples, rate: int) -> Pitch | None:
 
 def cleanness(hearing: Hearing, at: int) -> float | None:
     """How much of what sounds at a place is the drum that is struck there, 0..1; None where no drum was heard."""
-    near = [hit for hit in hearing.hits if abs(hit.at - at) <= _NEAR_S * hearing.rate]
+    near = [hit for hit in hearing.worth.hits if abs(hit.at - at) <= _NEAR_S * hearing.rate]
     if not near:
         return None
     return round(1 / (1 + 10 ** (min(hit.cover_db for hit in near) / 10)), 3)

@@ -2,24 +2,26 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import asdict, astuple, dataclass
 from typing import Any
 
 import numpy as np
 
-from grainpocket.core.listen.bands import Bands, Progress, analyse, no_progress
-from grainpocket.core.listen.chroma import Chroma, chroma
-from grainpocket.core.listen.grids import beat_places, found_grid
+from grainpocket.core.listen.bands import Progress, analyse, no_progress
+from grainpocket.core.listen.chroma import chroma
 from grainpocket.core.listen.harmony import Chord, Key, chords, keys, plain_edges
-from grainpocket.core.listen.hits import CleanHit, clean_hits
+from grainpocket.core.listen.hits import CleanHit
 from grainpocket.core.listen.judge import ROLES
-from grainpocket.core.listen.loops import GoodLoop, good_loops
+from grainpocket.core.listen.loops import GoodLoop
 from grainpocket.core.listen.loudness import Loudness
 from grainpocket.core.listen.onsets import Onsets, detect, detect_in, nothing
-from grainpocket.core.listen.passages import Passage, bar_edges, half_bars, passages, present
+from grainpocket.core.listen.passages import Passage
 from grainpocket.core.listen.profile import evidence
 from grainpocket.core.listen.sharpen import sharpen
 from grainpocket.core.listen.tempo import Tempo, beat_times, candidates
+from grainpocket.core.listen.worth import NOTHING, Worth, found_lines, grid_lines, worth_taking
+from grainpocket.core.pocket import Grid
 from grainpocket.core.sound.audio import Samples, db_of, peak_of
 
 VERSION = "7"
@@ -30,8 +32,6 @@ LEAST_SENSITIVE, CLEAR, MOST_SENSITIVE = 0.97, 0.5, 0.03
 LEAST_TUNED_S = 1.0
 # Quieter or shorter than this, there is nothing to listen to.
 SILENT, SHORTEST_S = 1e-5, 0.01
-# A hit this little before a bar line belongs to the bar.
-BAR_SLIP_S = 0.02
 _PIECE = 1 << 16
 
 
@@ -40,8 +40,7 @@ class Hearing:
     """frames, rate: of the source; onsets: every transient worth a look; tempi: ranked; peak_db: dBFS of the largest
     sample (None for silence); begin: where sound first rises over -40 dB of the peak (0 for silence); keys: ranked;
     cents: tuning over A = 440 Hz, None when nothing is tuned; chords: along the time line; loudness: None in hearings
-    that were made from mono samples alone; passages: in the order of the record; hits: by drum, cleanest first; loops: best
-    first."""
+    that were made from mono samples alone; worth: what is worth taking, by the bars of the first tempo."""
 
     frames: int
     rate: int
@@ -53,9 +52,7 @@ class Hearing:
     cents: float | None = None
     chords: tuple[Chord, ...] = ()
     loudness: Loudness | None = None
-    passages: tuple[Passage, ...] = ()
-    hits: tuple[CleanHit, ...] = ()
-    loops: tuple[GoodLoop, ...] = ()
+    worth: Worth = NOTHING
 
     def to_json(self) -> dict[str, Any]:
         return {
@@ -74,9 +71,9 @@ class Hearing:
             "cents": self.cents,
             "chords": [[round(c.start, 4), round(c.end, 4), c.label] for c in self.chords],
             "loudness": asdict(self.loudness) if self.loudness else None,
-            "passages": [astuple(p) for p in self.passages],
-            "hits": [astuple(h) for h in self.hits],
-            "loops": [astuple(one) for one in self.loops],
+            "passages": [astuple(p) for p in self.worth.passages],
+            "hits": [astuple(h) for h in self.worth.hits],
+            "loops": [astuple(one) for one in self.worth.loops],
         }
 
     @staticmethod
@@ -102,9 +99,11 @@ class Hearing:
             cents=data["cents"],
             chords=tuple(Chord(*c) for c in data["chords"]),
             loudness=Loudness(**{**loud, "clipped_at": tuple(loud["clipped_at"])}) if loud else None,
-            passages=tuple(Passage(*p) for p in data["passages"]),
-            hits=tuple(CleanHit(*h) for h in data["hits"]),
-            loops=tuple(GoodLoop(*one) for one in data["loops"]),
+            worth=Worth(
+                tuple(Passage(*p) for p in data["passages"]),
+                tuple(CleanHit(*h) for h in data["hits"]),
+                tuple(GoodLoop(*one) for one in data["loops"]),
+            ),
         )
 
 
@@ -129,7 +128,8 @@ def hear(samples: Samples, rate: int, progress: Progress = no_progress, loudness
         edges = np.concatenate(([0.0], edges[(edges > 0.1) & (edges < seconds - 0.1)], [seconds]))
         found_chords, scores = chords(notes, edges)
         found_keys = keys(notes, edges, scores)
-    found = worth_taking(bands, notes, onsets, tempi, samples) if bands else ((), (), ())
+    lines, trimmed = found_lines(tempi, len(samples), rate)
+    found = worth_taking(bands, notes, onsets, lines, trimmed, samples) if bands else NOTHING
     return Hearing(
         frames=len(samples),
         rate=rate,
@@ -141,30 +141,7 @@ def hear(samples: Samples, rate: int, progress: Progress = no_progress, loudness
         cents=notes.cents if notes is not None and found_keys else None,
         chords=tuple(found_chords),
         loudness=loudness,
-        passages=found[0],
-        hits=found[1],
-        loops=found[2],
-    )
-
-
-def worth_taking(
-    bands: Bands, notes: Chroma | None, onsets: Onsets, tempi: list[Tempo], samples: Samples
-) -> tuple[tuple[Passage, ...], tuple[CleanHit, ...], tuple[GoodLoop, ...]]:
-    """What in the record is of use: passages, clean hits, loops."""
-    rate, frames, seconds = bands.rate, len(samples), len(samples) / bands.rate
-    lines = np.zeros(0)
-    if tempi:
-        beats, bars = beat_places(found_grid(tempi[0]), frames, rate)
-        lines = beats[bars] / rate
-    whole = bool(tempi) and tempi[0].bars is not None
-    ends = np.append(lines, seconds) if whole else lines
-    edges = bar_edges(half_bars(ends), seconds)
-    table, sounding = present(bands, notes, onsets, edges, bar_edges(ends, seconds))
-    bar = np.clip(np.searchsorted(edges, onsets.seconds + BAR_SLIP_S, "right") - 1, 0, len(sounding) - 1)
-    return (
-        tuple(passages(table, sounding, edges, rate, len(ends) > 1)),
-        tuple(clean_hits(bands, samples, onsets, sounding[bar])),
-        tuple(good_loops(bands, ends, rate, whole)),
+        worth=found,
     )
 
 
@@ -190,3 +167,15 @@ def threshold(sensitivity: float) -> float:
     """The strength a transient needs at a sensitivity of 0 (only the hardest hits) by 0.5 (all that are likely real) to 1
     (everything that might be one)."""
     return float(np.interp(sensitivity, (0.0, 0.5, 1.0), (LEAST_SENSITIVE, CLEAR, MOST_SENSITIVE)))
+
+
+def worth_by_grid(heard: Hearing, grid: Grid | None, samples: Callable[[], Samples]) -> Worth:
+    """What in a source is worth taking by the bars of a grid that may be other than the one that was found: bars that a hand
+    has moved are the bars. What `heard` says of the same bars already is not worked out again; else samples is asked for
+    (n,) float32 mono."""
+    (lines, trimmed), known = grid_lines(grid, heard.frames, heard.rate), found_lines(heard.tempi, heard.frames, heard.rate)
+    if heard.worth == NOTHING or (trimmed == known[1] and np.array_equal(lines, known[0])):
+        return heard.worth
+    sound = samples()
+    notes = chroma(sound, heard.rate) if len(sound) >= LEAST_TUNED_S * heard.rate else None
+    return worth_taking(analyse(sound, heard.rate, peak_of(sound)), notes, heard.onsets, lines, trimmed, sound)

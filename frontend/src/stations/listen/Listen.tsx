@@ -4,6 +4,7 @@ import { useEffect } from "react";
 
 import type { Source } from "../../api/types";
 import { useHearing, useParameter } from "../../app/about";
+import { useWorth } from "../../app/found";
 import { tapePlayer } from "../../audio/tape";
 import { type ListenPanel, useView } from "../../app/view";
 import { useLines } from "../../wave/lines";
@@ -26,12 +27,13 @@ const PANELS: { value: ListenPanel; label: string }[] = [
 
 export function Listen({ source, rate }: { source: Source; rate: number }) {
   const hearing = useHearing(source.audio);
+  const worth = useWorth(source);
   const panel = useView((s) => s.panel);
   useClick(source);
   return (
     <div className="thin-scroll flex min-h-0 grow flex-col gap-1.5 overflow-auto px-4 pt-2.5 pb-2">
       <Overview source={source} />
-      <PassageStrip source={source} rate={rate} hearing={hearing} />
+      <PassageStrip source={source} rate={rate} worth={worth} />
       <WaveView source={source} height={206} cutting={false} chords={hearing?.chords} />
       <div className="flex flex-wrap items-center gap-1.5 pt-1">
         <WaveTools source={source} rate={rate} />
@@ -52,7 +54,7 @@ export function Listen({ source, rate }: { source: Source; rate: number }) {
             <Harmony source={source} hearing={hearing} />
           </Tabs.Content>
           <Tabs.Content value="worth" tabIndex={-1}>
-            <Worth source={source} rate={rate} hearing={hearing} />
+            <Worth source={source} rate={rate} worth={worth} />
           </Tabs.Content>
           <Tabs.Content value="clean" tabIndex={-1}>
             <Clean source={source} rate={rate} />

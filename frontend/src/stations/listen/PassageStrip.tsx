@@ -1,5 +1,5 @@
 /** Under the overview: where only drums play, where none do, and where a voice sounds. */
-import type { Hearing, Source } from "../../api/types";
+import type { Source, Worth } from "../../api/types";
 import { useView } from "../../app/view";
 import { seconds } from "../../design/format";
 import { Hint } from "../../design/Hint";
@@ -14,13 +14,13 @@ const ROW = 13;
 // Narrower than this (in per cent of the strip) and no word fits.
 const ROOM = { "bare drums": 8, "no drums": 7, voice: 5 } as const;
 
-export function PassageStrip({ source, rate, hearing }: { source: Source; rate: number; hearing: Hearing | undefined }) {
+export function PassageStrip({ source, rate, worth }: { source: Source; rate: number; worth: Worth | undefined }) {
   const { look, setWindow } = useView.getState();
-  if (!hearing?.passages.length) return null;
-  const rows = hearing.passages.some((p) => p.kind === "voice") ? 2 : 1;
+  if (!worth?.passages.length) return null;
+  const rows = worth.passages.some((p) => p.kind === "voice") ? 2 : 1;
   return (
     <div role="group" aria-label="Passages" className="relative shrink-0" style={{ height: rows * ROW - 1 }}>
-      {hearing.passages.map((p) => {
+      {worth.passages.map((p) => {
         const { color, row } = KINDS[p.kind];
         const bars = p.bars ? `${p.bars} ${p.bars === 1 ? "bar" : "bars"}` : seconds((p.end - p.start) / rate);
         const wide = ((p.end - p.start) / source.frames) * 100;

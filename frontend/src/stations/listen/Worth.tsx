@@ -1,7 +1,7 @@
 /** Worth taking: the stretches that loop best, and the cleanest kicks, snares and hats, to hear one after the other and take. */
 import { type KeyboardEvent, useEffect, useRef } from "react";
 
-import type { Hearing, Source } from "../../api/types";
+import type { Source, Worth as Found } from "../../api/types";
 import { choose, cutOut, KINDS, listed, toPad, toPads } from "../../app/found";
 import { type FoundKind, useView } from "../../app/view";
 import { Button } from "../../design/Button";
@@ -13,11 +13,11 @@ import { beatsAt } from "../../wave/marks";
 const TITLES: Record<FoundKind, string> = { loop: "Loops", kick: "Kicks", snare: "Snares", hat: "Hats" };
 const A_ROW = 4;
 
-export function Worth({ source, rate, hearing }: { source: Source; rate: number; hearing: Hearing | undefined }) {
+export function Worth({ source, rate, worth }: { source: Source; rate: number; worth: Found | undefined }) {
   const found = useView((s) => s.found);
   const selection = useView((s) => s.selection?.source === source.id && s.selection.end > s.selection.start);
   const some = found !== null || selection;
-  if (!hearing) return <p className="text-ink2">Listening ...</p>;
+  if (!worth) return <p className="text-ink2">Listening ...</p>;
   return (
     <section aria-label="Worth taking" className="flex min-h-0 flex-col gap-1.5 text-[12px]">
       <div className="flex flex-wrap items-center gap-1.5">
@@ -33,17 +33,17 @@ export function Worth({ source, rate, hearing }: { source: Source; rate: number;
       </div>
       <div className="grid grid-cols-4 gap-3">
         {KINDS.map((kind) => (
-          <List key={kind} source={source} rate={rate} hearing={hearing} kind={kind} />
+          <List key={kind} source={source} rate={rate} worth={worth} kind={kind} />
         ))}
       </div>
     </section>
   );
 }
 
-function List({ source, rate, hearing, kind }: { source: Source; rate: number; hearing: Hearing; kind: FoundKind }) {
+function List({ source, rate, worth, kind }: { source: Source; rate: number; worth: Found; kind: FoundKind }) {
   const lines = useLines(source);
   const index = useView((s) => (s.found?.kind === kind ? s.found.index : -1));
-  const all = listed(hearing, kind);
+  const all = listed(worth, kind);
   const box = useRef<HTMLDivElement>(null);
   useEffect(() => {
     if (index >= 0) box.current?.children[index]?.scrollIntoView({ block: "nearest" });
@@ -55,7 +55,7 @@ function List({ source, rate, hearing, kind }: { source: Source; rate: number; h
     choose(source, kind, Math.min(all.length - 1, Math.max(0, index + way)));
   }
   const place = (at: number) => (lines ? position(Math.round(beatsAt(lines, at) * 4) / 4, lines.beatsPerBar) : `${(at / rate).toFixed(2)} s`);
-  const figure = (i: number) => (kind === "loop" ? `${Math.round((hearing.loops[i]?.score ?? 0) * 100)} %` : under(hearing.hits.filter((h) => h.role === kind)[i]?.cover_db ?? 0));
+  const figure = (i: number) => (kind === "loop" ? `${Math.round((worth.loops[i]?.score ?? 0) * 100)} %` : under(worth.hits.filter((h) => h.role === kind)[i]?.cover_db ?? 0));
   return (
     <div className="flex min-w-0 flex-col">
       <div className="flex h-[26px] items-center gap-1 border-b border-rule">
