@@ -105,6 +105,17 @@ def test_what_is_short_or_a_trimmed_loop_keeps_its_bars() -> None:
     assert odd.retold(loop, found) is found
 
 
+@pytest.mark.parametrize(("bar", "steps", "name"), [(FIVE, 20, "5/4"), (SEVEN, 28, "7/4")])
+@pytest.mark.parametrize("bars", [4, 8])
+def test_a_trimmed_loop_of_odd_bars_has_its_tempo_from_its_length(
+    bar: list[tuple[int, int]], steps: int, name: str, bars: int
+) -> None:
+    seen = written([bar] * bars, 112.0, steps, first=0.0, tail=0.0)
+    told = candidates(seen, 44100)[0]
+    assert (told.metre, told.bars, told.bar_one) == (name, bars, 0)
+    assert told.bpm == pytest.approx(bars * steps / 4 * 60 / seen.seconds, rel=1e-9)
+
+
 def test_likeness_is_one_for_the_same_and_highest_a_bar_away() -> None:
     seen = written([FIVE] * 10, 112.0, 20)
     alike = odd.likeness(seen, best(seen).reading.beat)

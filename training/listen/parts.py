@@ -27,6 +27,8 @@ from grainpocket.demo.author.singer import VOWELS, Syllable, sing
 from training.listen.examples import all_kits, speech
 
 MATCH_S, FADE_S = 0.025, 0.01
+# Songs of our own arranger among those of the library's.
+PATTERNS = 0.4
 Span = tuple[float, float]
 
 
@@ -179,7 +181,12 @@ def main() -> None:
     rng = np.random.default_rng(asked.seed + 5000)
     kits, rows = all_kits(rng), Rows()
     for i in range(asked.songs):
-        song = grooves.make_song(kits, rng, int(rng.choice([16, 24])), drift=float(rng.choice([0, 0.01])), varied=True)
+        bars, drift = int(rng.choice([16, 24])), float(rng.choice([0, 0.01]))
+        song = (
+            grooves.make_pattern_song(kits, rng, bars, drift=drift)
+            if rng.random() < PATTERNS
+            else grooves.make_song(kits, rng, bars, drift=drift, varied=True)
+        )
         for k, mix in enumerate(mixes(song, rng, i)):
             rows.add(mix, song.bars, rng, (asked.seed * 1000 + i) * 8 + k)
         if i % 10 == 9 or i == asked.songs - 1:

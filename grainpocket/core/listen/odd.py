@@ -11,7 +11,18 @@ import numpy as np
 from numpy.typing import NDArray
 
 from grainpocket.core.listen.metre import Hypothesis, centre
-from grainpocket.core.listen.profile import CHANNELS, PARTS, Evidence, fold, pour
+from grainpocket.core.listen.profile import (
+    CHANNELS,
+    LONGEST_LOOP_S,
+    LOOP_SLIP_S,
+    LOOP_STARTS_S,
+    PARTS,
+    Evidence,
+    Reading,
+    as_loop,
+    fold,
+    pour,
+)
 from grainpocket.core.listen.pulse import Beat
 
 # (name, quarter notes in a bar)
@@ -26,13 +37,16 @@ Row = NDArray[np.float64]
 
 
 def retold(seen: Evidence, h: Hypothesis) -> Hypothesis:
-    """`h` in five or seven when that is how the recording repeats at this tempo, else `h` itself. A trimmed loop stays what
-    its length says."""
+    """`h` in five or seven when that is how the recording repeats at this tempo, else `h` itself. A loop that was trimmed to
+    bars of three or four stays one; what lasts a whole number of odd bars is trimmed to them."""
     if h.reading.loop_quarters is not None:
         return h
     alike = likeness(seen, h.reading.beat)
     for name, quarters in ODD:
         if len(alike) > COMPARED * quarters and _repeats_in(alike, quarters):
+            loop = _trimmed(seen, h.reading.beat, quarters)
+            if loop is not None:
+                return Hypothesis(loop, name, quarters, 0.0, h.likely)
             return Hypothesis(h.reading, name, quarters, _one(seen, h.reading.beat, quarters), h.likely)
     return h
 
@@ -56,6 +70,15 @@ def likeness(seen: Evidence, beat: Beat) -> Row:
     energy = max(float((beats**2).sum(axis=1).mean()), 1e-9)
     longest = min(LONGEST, count // 2)
     return np.array([float((beats[lag:] * beats[: count - lag]).sum(axis=1).mean()) / energy for lag in range(longest + 1)])
+
+
+def _trimmed(seen: Evidence, beat: Beat, quarters: int) -> Reading | None:
+    """The reading as a loop of whole bars, when it begins with sound and lasts as long as some of them."""
+    if seen.seconds > LONGEST_LOOP_S or seen.t[0] > LOOP_STARTS_S or not beat.steady:
+        return None
+    bar = quarters * 60 / beat.bpm
+    bars = round(seen.seconds / bar)
+    return as_loop(seen, bars * quarters, True) if abs(bars * bar - seen.seconds) < LOOP_SLIP_S else None
 
 
 def _repeats_in(alike: Row, quarters: int) -> bool:

@@ -96,13 +96,13 @@ def readings(seen: Evidence) -> list[Reading]:
         beat = pulse.follow(seen.t, seen.w, bpm, seen.seconds, windows)
         slip = [(abs(seen.seconds - q * 60 / beat.bpm), q) for q in loops]
         near = min(slip, default=(1.0, 0))
-        reading = _as_loop(seen, near[1], True) if beat.steady and near[0] < LOOP_SLIP_S else Reading(beat, None)
+        reading = as_loop(seen, near[1], True) if beat.steady and near[0] < LOOP_SLIP_S else Reading(beat, None)
         # Two first guesses may come to the same in the end.
         if all(abs(np.log(reading.beat.bpm / r.beat.bpm)) > SAME for r in out):
             out.append(reading)
     known = {r.loop_quarters for r in out}
     # In a short loop the pulse alone may mislead; its length does not.
-    out += [_as_loop(seen, q) for q in loops if q not in known] if seen.seconds < 12 else []
+    out += [as_loop(seen, q) for q in loops if q not in known] if seen.seconds < 12 else []
     return out
 
 
@@ -114,7 +114,8 @@ def _loop_tempi(seen: Evidence) -> list[int]:
     return [n for n in sorted(quarters) if pulse.SLOWEST <= n * 60 / seen.seconds <= pulse.FASTEST]
 
 
-def _as_loop(seen: Evidence, quarters: int, fits: bool = False) -> Reading:
+def as_loop(seen: Evidence, quarters: int, fits: bool = False) -> Reading:
+    """The reading in which the whole recording lasts that many quarter notes."""
     ends = np.array([0.0, seen.seconds])
     beat = Beat(ends, np.array([0.0, float(quarters)]), 0.0, True)
     return Reading(beat, quarters, fits)
