@@ -67,14 +67,13 @@ class Kit:
 
 class Varied(Kit):
     """A kit as another drummer tuned it and another engineer recorded it: every drum has its own pitch and tone, and some
-    of what is hit shakes the floor, or makes the wires of the snare rattle."""
+    of what is hit shakes the floor."""
 
     def __init__(self, kit: Kit, rng: np.random.Generator) -> None:
         super().__init__(kit.name, {})
         self._kit, self._seed = kit, int(rng.integers(1 << 40))
         # Some play their ghosts so softly that they are hardly there.
         self.law = float(rng.uniform(1.3, 2.4))
-        self._wires = float(rng.uniform(-38, -16)) if rng.random() < 0.4 else None
         self._made: dict[int, list[tuple[float, list[OneShot]]]] = {}
 
     @property
@@ -98,9 +97,6 @@ class Varied(Kit):
         tilt_hz, tilt_db = float(np.exp(rng.uniform(np.log(150), np.log(5000)))), float(rng.normal(0, 4))
         thump = 10 ** (rng.uniform(-34, -10) / 20) if rng.random() < 0.35 and ROLE.get(note) != "kick" else 0.0
         hz, decay = rng.uniform(55, 160), rng.uniform(0.02, 0.08)
-        rattle = 0.0
-        if self._wires is not None and ROLE.get(note) != "snare":
-            rattle = 10 ** ((self._wires + rng.uniform(-6, 4)) / 20)
         # A first-order shelf: what lies over tilt_hz by tilt_db against what lies under it.
         b, a = signal.butter(1, tilt_hz, fs=RATE)
         out: list[tuple[float, list[OneShot]]] = []
@@ -114,28 +110,12 @@ class Varied(Kit):
                     t = np.maximum(0, (np.arange(len(sound)) - take.rise / ratio) / RATE)
                     wave = thump * np.abs(sound).max() * np.sin(2 * np.pi * hz * t) * np.exp(-t / decay)
                     sound = np.asarray(sound + wave[:, None], np.float32)
-                if rattle:
-                    sound = np.asarray(
-                        sound + rattle * np.abs(sound).max() * _rattled(len(sound), take.rise / ratio, rng), np.float32
-                    )
                 shot = _shot(np.asarray(sound * gain, np.float32))
                 if shot is not None:
                     shots.append(shot)
             if shots:
                 out.append((velocity, shots))
         return out or self._kit.sounds[note]
-
-
-def _rattled(count: int, rise: float, rng: np.random.Generator) -> Wave:
-    """(count, 1): wires that something else has shaken, a moment after `rise` samples."""
-    from scipy import signal
-
-    band = (float(rng.uniform(180, 900)), float(rng.uniform(2500, 9000)))
-    t = (np.arange(count) - rise) / RATE - rng.uniform(0, 0.004)
-    noise = signal.sosfilt(signal.butter(2, band, "bandpass", fs=RATE, output="sos"), rng.standard_normal(count))
-    shape = np.where(t > 0, (1 - np.exp(-np.maximum(t, 0) / 0.002)) * np.exp(-np.maximum(t, 0) / rng.uniform(0.02, 0.12)), 0)
-    wave = noise * shape
-    return np.asarray(wave / max(1e-9, float(np.abs(wave).max())), np.float32)[:, None]
 
 
 def perform(kit: Kit, hits: list[tuple[float, int, int]], frames: int, rng: np.random.Generator) -> Wave:
