@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+
 import numpy as np
 import pytest
 from playwright.sync_api import expect
@@ -107,6 +109,7 @@ def test_bars_moved_by_hand_are_the_bars_of_loops_and_passages(listening: Ui) ->
     # What was chosen is no longer in the lists; the first of the new ones is what its row says.
     ui.wait("gp.useView.getState().found === null")
     expect(ui.page.get_by_role("option", selected=True)).to_have_count(0)
+    expect(loops).to_have_text([re.compile(f"^{one['bars']} bars? at .*{round(one['score'] * 100)} %$") for one in found["loops"]])
     loops.first.click()
     ui.wait("gp.useView.getState().selection.start === arg", found["loops"][0]["start"])
     ui.page.keyboard.press("Escape")

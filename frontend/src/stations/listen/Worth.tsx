@@ -72,7 +72,7 @@ function List({ source, rate, worth, kind }: { source: Source; rate: number; wor
       <div ref={box} role="listbox" tabIndex={0} aria-label={`${TITLES[kind]}, ${kind === "loop" ? "best" : "cleanest"} first`} data-own-arrows onKeyDown={onKeyDown} className="thin-scroll flex max-h-[118px] flex-col overflow-auto">
         {all.map((one, i) => (
           <div
-            key={one.start}
+            key={`${one.start} ${one.end}`}
             role="option"
             aria-selected={i === index}
             className={`flex cursor-pointer items-center gap-1.5 px-1 py-[2.5px] ${i === index ? "bg-nowtint" : "hover:bg-well"}`}
