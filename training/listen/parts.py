@@ -27,8 +27,6 @@ from grainpocket.demo.author.singer import VOWELS, Syllable, sing
 from training.listen.examples import all_kits, speech
 
 MATCH_S, FADE_S = 0.025, 0.01
-# Songs of our own arranger among those of the library's.
-PATTERNS = 0.4
 Span = tuple[float, float]
 
 
@@ -177,6 +175,7 @@ def main() -> None:
     ask.add_argument("out", type=Path)
     ask.add_argument("--seed", type=int, default=1)
     ask.add_argument("--songs", type=int, default=60)
+    ask.add_argument("--patterns", type=float, default=0.0, help="share of songs of our own arranger")
     asked = ask.parse_args()
     rng = np.random.default_rng(asked.seed + 5000)
     kits, rows = all_kits(rng), Rows()
@@ -184,7 +183,7 @@ def main() -> None:
         bars, drift = int(rng.choice([16, 24])), float(rng.choice([0, 0.01]))
         song = (
             grooves.make_pattern_song(kits, rng, bars, drift=drift)
-            if rng.random() < PATTERNS
+            if rng.random() < asked.patterns
             else grooves.make_song(kits, rng, bars, drift=drift, varied=True)
         )
         for k, mix in enumerate(mixes(song, rng, i)):

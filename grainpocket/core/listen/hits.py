@@ -1,8 +1,8 @@
 """For every kick, snare and hat: how clean it is, that is how little else sounds with it, and the span to cut.
 
 A drum that comes back shows what it is by itself: what all its hits have in common, band by band. What a hit has over that
-is something else. A small network, fitted on songs whose parts we know (see training/listen), reads that excess together
-with the spectrum round the hit, and says how loud all else is beside the drum.
+is something else. Small networks, fitted on songs whose parts we know (see training/listen), read that excess together
+with the spectrum round the hit, and say how loud all else is beside the drum.
 """
 
 from __future__ import annotations
@@ -18,7 +18,7 @@ from grainpocket.core.listen import second
 from grainpocket.core.listen.bands import COARSE, Bands
 from grainpocket.core.listen.judge import FEATURES as LOOK
 from grainpocket.core.listen.judge import ROLES, looks
-from grainpocket.core.listen.layers import Layers, load
+from grainpocket.core.listen.layers import Layers, load, mean_of
 from grainpocket.core.listen.onsets import Onsets
 from grainpocket.core.listen.roles import LIKELY
 from grainpocket.core.sound.audio import Samples, excerpt
@@ -40,6 +40,7 @@ INPUTS = FEATURES + len(_LONG_AT_S) * LOW + 1 + 3
 # The span to cut: to where it has died away, or something else begins.
 LONGEST_S, SHORTEST_S, DEAD_DB, LEAD_S = 0.7, 0.06, 40.0, 0.004
 SCALE_DB, _BLOCK = 20.0, 64
+NETWORKS = ("hits1.npz", "hits2.npz", "hits3.npz")
 BARE_DB, DOUBT_DB = 4.0, 4.0
 Table = NDArray[np.float32]
 
@@ -146,8 +147,8 @@ def _power(bands: Bands, frames: NDArray[np.int64]) -> NDArray[np.float64]:
 
 
 @functools.cache
-def network() -> Layers:
-    return load("hits.npz")
+def networks() -> tuple[Layers, ...]:
+    return tuple(load(name) for name in NETWORKS)
 
 
 def clean_hits(bands: Bands, samples: Samples, onsets: Onsets, sounding: Table) -> list[CleanHit]:
@@ -159,7 +160,7 @@ def clean_hits(bands: Bands, samples: Samples, onsets: Onsets, sounding: Table) 
         if not len(index):
             continue
         table = inputs(features(bands, samples, onsets, role, index, seen), sounding[index])
-        cover = network()(table)[:, 0] * SCALE_DB
+        cover = mean_of(networks(), table)[:, 0] * SCALE_DB
         ends = _ends(bands, onsets, index, len(samples))
         chance = onsets.roles[index, ROLES.index(role)]
         drums, music, voice = sounding[index].T

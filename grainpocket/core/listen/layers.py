@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from importlib import resources
 
@@ -37,3 +38,9 @@ def load(name: str) -> Layers:
         layers = [(data[f"w{i}"].astype(np.float32), data[f"b{i}"].astype(np.float32)) for i in range(count)]
         mean, scale = data["mean"].astype(np.float32), data["scale"].astype(np.float32)
     return Layers(tuple(w for w, _ in layers), tuple(b for _, b in layers), mean, scale)
+
+
+def mean_of(networks: Sequence[Layers], x: Table) -> Table:
+    """What several networks say together: fitted apart, they are right more often than the best of them (Lakshminarayanan,
+    Pritzel & Blundell, "Simple and scalable predictive uncertainty estimation using deep ensembles", NeurIPS 2017)."""
+    return np.asarray(np.mean([network(x) for network in networks], axis=0), np.float32)

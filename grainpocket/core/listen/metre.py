@@ -3,10 +3,9 @@
 Every reading of the pulse, metre and place of the bar line is a hypothesis; small networks give each a score from the
 bar's profile (see `profile`), and a softmax over all of them makes probabilities. They were trained on grooves that we
 rendered (see training/listen), of which they never see audio but only what the onset detector made of it. Each was fitted
-apart from the others, one of them with the tempo blurred by half an octave; where one is sure of what the others doubt,
-their mean is right more often than the best of them (Lakshminarayanan, Pritzel & Blundell, "Simple and scalable predictive
-uncertainty estimation using deep ensembles", NeurIPS 2017). Of two readings that fit as well, the one nearer to the pace at
-which people tap is the likelier (van Noorden & Moelants, "Resonance in the perception of musical pulse", JNMR 28, 1999).
+apart from the others, one of them with the tempo blurred by half an octave, and their mean counts. Of two readings that fit
+as well, the one nearer to the pace at which people tap is the likelier (van Noorden & Moelants, "Resonance in the perception
+of musical pulse", JNMR 28, 1999).
 """
 
 from __future__ import annotations
@@ -17,7 +16,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from grainpocket.core.listen.layers import Layers, load
+from grainpocket.core.listen.layers import Layers, load, mean_of
 from grainpocket.core.listen.profile import CHANNELS, LAGS, METRES, PARTS, WIDEST, Evidence, Reading, Row, fold, readings, repeats
 
 SCALARS = 13
@@ -99,7 +98,7 @@ def hypotheses(seen: Evidence) -> list[Hypothesis]:
         if reading.loop_quarters is None or reading.loop_quarters % METRES[i][1] == 0
     ]
     seen_rows = np.vstack([part for _, _, part in rows])
-    scores = np.mean([network(seen_rows)[:, 0].astype(np.float64) for network in networks()], axis=0)
+    scores = mean_of(networks(), seen_rows)[:, 0].astype(np.float64)
     scores += np.concatenate([_of_loops(reading, METRES[i][1]) + _of_pace(reading) for reading, i, _ in rows])
     share = np.exp(scores - scores.max())
     share /= share.sum()

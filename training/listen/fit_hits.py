@@ -1,0 +1,94 @@
+"""Fit the weights of core/listen/hits.py: decibels of cover, and above all which hit of a record is the cleanest.
+
+    python -m training.listen.fit_hits hits1.npz parts16.npz parts17.npz --seed 2
+    python -m training.listen.fit_hits hits2.npz parts16.npz parts17.npz --seed 3 --epochs 30
+    python -m training.listen.fit_hits hits3.npz parts16.npz parts17.npz --seed 5
+
+Needs torch (2.13, CPU). One group in twelve (the hits of a drum of a song) is watched, not learnt.
+"""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+import torch
+from torch import nn
+
+from grainpocket.core.listen import hits, passages
+from training.listen.perceptron import DECAY, Fitted, network, run, save
+
+HIDDEN = (96, 32)
+LIMITS, SILENT_DB, SHARP_DB, RANK, GROUPS = (-40.0, 25.0), -30.0, 2.0, 0.1, 8
+
+
+def main() -> None:
+    ask = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
+    ask.add_argument("out", type=Path)
+    ask.add_argument("files", type=Path, nargs="+")
+    ask.add_argument("--seed", type=int, default=1)
+    ask.add_argument("--epochs", type=int, default=20)
+    asked = ask.parse_args()
+    torch.manual_seed(asked.seed)
+    torch.set_num_threads(1)
+    files = [np.load(f) for f in asked.files]
+    rows = np.concatenate([f["hits"] for f in files]).astype(np.float32)
+    cover, groups = np.concatenate([f["cover"] for f in files]).astype(np.float32), np.concatenate([f["groups"] for f in files])
+    # As the passages are told by the weights that the program has.
+    sounding = 1 / (1 + np.exp(-np.clip(passages.network()(rows[:, hits.FEATURES :]), -30, 30)))
+    x = np.zeros((len(rows), hits.INPUTS), np.float32)
+    all_groups = [np.flatnonzero(groups == g) for g in np.unique(groups)]
+    for mine in all_groups:
+        x[mine] = hits.inputs(rows[mine, : hits.FEATURES], sounding[mine].astype(np.float32))
+    watched = [g for i, g in enumerate(all_groups) if i % 12 == 0]
+    learnt = [g for i, g in enumerate(all_groups) if i % 12]
+    goal = torch.from_numpy(np.clip(cover, *LIMITS) / hits.SCALE_DB)
+
+    def loss_of(guess: torch.Tensor, some: list[np.ndarray]) -> torch.Tensor:
+        truth = torch.cat([goal[g] for g in some])
+        loss = nn.functional.smooth_l1_loss(guess, truth, beta=0.15)
+        first, order = 0, []
+        for g in some:
+            mine, true = guess[first : first + len(g)] * hits.SCALE_DB, goal[g] * hits.SCALE_DB
+            wanted = torch.softmax(-torch.clamp(true, min=SILENT_DB) / SHARP_DB, 0)
+            order.append(-(wanted * torch.log_softmax(-mine / SHARP_DB, 0)).sum())
+            first += len(g)
+        return loss + RANK * torch.stack(order).mean()
+
+    fitted = fit_groups(x, learnt, asked.epochs, loss_of)
+    save(asked.out, *fitted)
+    guess = run(fitted, x)[:, 0] * hits.SCALE_DB
+    print("cover: mean error", round(float(np.abs(guess - np.clip(cover, *LIMITS))[np.concatenate(watched)].mean()), 2), "dB")
+    for i, role in enumerate(hits.DRUMS):
+        mine = [g for g in watched if groups[g[0]] % 4 == i and cover[g].min() < 20]
+        lost = np.array([max(cover[g][guess[g].argmin()], SILENT_DB) - max(cover[g].min(), SILENT_DB) for g in mine])
+        print(
+            role, len(mine), "first within 1 dB of the best", round(float((lost <= 1).mean()), 3), round(float(np.median(lost)), 2)
+        )
+
+
+def fit_groups(x: np.ndarray, groups: list[np.ndarray], epochs: int, loss_of: Callable[..., torch.Tensor]) -> Fitted:
+    mean, scale = x.mean(axis=0), np.maximum(x.std(axis=0), 0.05)
+    data, net = torch.from_numpy((x - mean) / scale), network(x.shape[1], HIDDEN, 1)
+    optimiser = torch.optim.AdamW(net.parameters(), lr=2e-3, weight_decay=DECAY)
+    steps = epochs * (len(groups) // GROUPS + 1)
+    schedule = torch.optim.lr_scheduler.OneCycleLR(optimiser, max_lr=2e-3, total_steps=steps)
+    rng = np.random.default_rng(1)
+    for _ in range(epochs):
+        order = rng.permutation(len(groups))
+        for i in range(0, len(order), GROUPS):
+            some = [groups[k] for k in order[i : i + GROUPS]]
+            rows = data[np.concatenate(some)]
+            loss = loss_of(net(rows + 0.1 * torch.randn_like(rows))[:, 0], some)
+            optimiser.zero_grad()
+            loss.backward()
+            optimiser.step()
+            schedule.step()
+    net.eval()
+    return net, mean, scale
+
+
+if __name__ == "__main__":
+    main()
