@@ -36,8 +36,8 @@ def main() -> None:
     files = [np.load(f) for f in asked.files]
     rows = np.concatenate([f["hits"] for f in files]).astype(np.float32)
     cover, groups = np.concatenate([f["cover"] for f in files]).astype(np.float32), np.concatenate([f["groups"] for f in files])
-    # As the passages are told by the weights that the program has.
-    sounding = 1 / (1 + np.exp(-np.clip(passages.network()(rows[:, hits.FEATURES :]), -30, 30)))
+    # As the passages are told by the first of the networks that the program has.
+    sounding = 1 / (1 + np.exp(-np.clip(passages.networks()[0](rows[:, hits.FEATURES :]), -30, 30)))
     x = np.zeros((len(rows), hits.INPUTS), np.float32)
     all_groups = [np.flatnonzero(groups == g) for g in np.unique(groups)]
     for mine in all_groups:

@@ -1,6 +1,7 @@
 """Fit the weights of core/listen/passages.py.
 
-    python -m training.listen.fit_passages passages.npz parts1.npz parts2.npz ...
+    python -m training.listen.fit_passages passages1.npz parts1.npz parts2.npz
+    python -m training.listen.fit_passages passages2.npz parts16.npz parts17.npz
 
 Needs torch (2.13, CPU). The last tenth of each file is watched, not learnt.
 """

@@ -1,7 +1,7 @@
 """What sounds in each bar: drums, other music, a voice; and the passages that bars of one kind make.
 
-A small network looks at how loud each band is at its quietest, middle and loudest in a bar (music fills the gaps between
-drums), how it compares with the rest of the record, how note-like the spectrum is and what begins there. It was fitted on
+Small networks look at how loud each band is at its quietest, middle and loudest in a bar (music fills the gaps between
+drums), how it compares with the rest of the record, how note-like the spectrum is and what begins there. They were fitted on
 songs that we rendered with known mutes (see training/listen).
 """
 
@@ -17,11 +17,12 @@ from numpy.typing import NDArray
 from grainpocket.core.listen.bands import COARSE, Bands
 from grainpocket.core.listen.chroma import Chroma
 from grainpocket.core.listen.judge import ROLES
-from grainpocket.core.listen.layers import Layers, load
+from grainpocket.core.listen.layers import Layers, load, mean_of
 from grainpocket.core.listen.onsets import Onsets
 
 Kind = Literal["bare drums", "no drums", "voice"]
 OUTPUTS = ("drums", "music", "voice")
+NETWORKS = ("passages1.npz", "passages2.npz")
 QUANTILES = (0.1, 0.5, 0.9)
 FEATURES = COARSE * (len(QUANTILES) + 3) + 6 + len(ROLES)
 PLAIN_S, SHORTEST_S = 2.0, 0.4
@@ -29,7 +30,7 @@ PLAIN_S, SHORTEST_S = 2.0, 0.4
 OWN = 0.5
 FLOOR_DB, AUDIBLE_DB = -80.0, -50.0
 # Drums that are only faint are still drums: none of them takes more to be believed.
-SURE: dict[Kind, float] = {"bare drums": 0.5, "no drums": 0.8, "voice": 0.5}
+SURE: dict[Kind, float] = {"bare drums": 0.4, "no drums": 0.9, "voice": 0.5}
 Table = NDArray[np.float32]
 Edges = NDArray[np.float64]
 
@@ -90,17 +91,17 @@ def _beginnings(onsets: Onsets, edges: Edges) -> Table:
 
 
 @functools.cache
-def network() -> Layers:
-    return load("passages.npz")
+def networks() -> tuple[Layers, ...]:
+    return tuple(load(name) for name in NETWORKS)
 
 
 def present(bands: Bands, notes: Chroma | None, onsets: Onsets, edges: Edges, bars: Edges) -> tuple[Table, Table]:
     """((k, FEATURES), (k, 3)): of stretches of half a bar, what was seen, and the probabilities that drums, other music and a
     voice sound. Each is looked at by itself and as a part of its bar. edges, bars: seconds of the half bars, of the bars."""
     table = features(bands, notes, onsets, edges)
-    score = network()(table)
+    score = mean_of(networks(), table)
     if len(bars) > 2:
-        whole = network()(features(bands, notes, onsets, bars))
+        whole = mean_of(networks(), features(bands, notes, onsets, bars))
         bar = np.clip(np.searchsorted(bars, (edges[1:] + edges[:-1]) / 2, "right") - 1, 0, len(whole) - 1)
         score = OWN * score + (1 - OWN) * whole[bar]
     return table, np.asarray(1 / (1 + np.exp(-np.clip(score, -30, 30))), np.float32)
