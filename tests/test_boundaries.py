@@ -10,6 +10,9 @@ import sys
 from pathlib import Path
 
 from grainpocket.core.listen.harmony import ROOTS
+from grainpocket.core.listen.odd import ODD
+from grainpocket.core.listen.profile import METRES
+from grainpocket.core.pocket import QUARTERS
 
 ROOT = Path(__file__).parent.parent
 
@@ -36,7 +39,17 @@ def test_the_front_end_is_small() -> None:
     assert sum(len(gzip.compress(p.read_bytes())) for p in loaded) < 300_000
 
 
+def listed(file: str, start: str) -> tuple[str, ...]:
+    """The strings of a list that a line of the front end beginning with `start` gives."""
+    line = next(x for x in (ROOT / "frontend/src" / file).read_text().splitlines() if x.startswith(start))
+    return tuple(json.loads(line.partition("=")[2].partition("]")[0] + "]"))
+
+
 def test_notes_are_spelled_alike_on_both_sides() -> None:
-    text = (ROOT / "frontend/src/design/format.ts").read_text()
-    line = next(x for x in text.splitlines() if x.startswith("export const NOTES"))
-    assert tuple(json.loads(line.partition("=")[2].strip(" ;"))) == ROOTS
+    assert listed("design/format.ts", "export const NOTES") == ROOTS
+
+
+def test_metres_are_the_same_wherever_they_are_listed() -> None:
+    assert listed("stations/listen/Tempo.tsx", "const METRES") == tuple(QUARTERS)
+    heard = dict((*METRES, *ODD))
+    assert heard == {name: QUARTERS[name] for name in heard}

@@ -9,15 +9,14 @@ Needs torch (2.13, CPU). One group in twelve (the hits of a drum of a song) is w
 
 from __future__ import annotations
 
-import argparse
 from collections.abc import Callable
-from pathlib import Path
 
 import numpy as np
 import torch
 from torch import nn
 
 from grainpocket.core.listen import hits, passages
+from training.listen.asking import asking, begun
 from training.listen.perceptron import DECAY, Fitted, network, run, save
 
 HIDDEN = (96, 32)
@@ -25,14 +24,7 @@ LIMITS, SILENT_DB, SHARP_DB, RANK, GROUPS = (-40.0, 25.0), -30.0, 2.0, 0.1, 8
 
 
 def main() -> None:
-    ask = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
-    ask.add_argument("out", type=Path)
-    ask.add_argument("files", type=Path, nargs="+")
-    ask.add_argument("--seed", type=int, default=1)
-    ask.add_argument("--epochs", type=int, default=20)
-    asked = ask.parse_args()
-    torch.manual_seed(asked.seed)
-    torch.set_num_threads(1)
+    asked = begun(asking(__doc__, epochs=20))
     files = [np.load(f) for f in asked.files]
     rows = np.concatenate([f["hits"] for f in files]).astype(np.float32)
     cover, groups = np.concatenate([f["cover"] for f in files]).astype(np.float32), np.concatenate([f["groups"] for f in files])

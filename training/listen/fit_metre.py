@@ -11,7 +11,6 @@ the pace of tapping counts) was chosen on the pieces of bench.composed.
 
 from __future__ import annotations
 
-import argparse
 from pathlib import Path
 
 import numpy as np
@@ -21,6 +20,7 @@ from torch import nn
 
 from grainpocket.core.listen.metre import FEATURES
 from grainpocket.core.listen.profile import CHANNELS, LAGS, WIDEST
+from training.listen.asking import asking, begun
 
 SECOND_WIDTH, BATCH, RATE, DECAY, KEPT, NOISE = 32, 16, 2e-3, 3e-4, 90, 0.1
 # The column that tells the tempo, in octaves; the next one has its square.
@@ -73,17 +73,11 @@ class Cases:
 
 
 def main() -> None:
-    ask = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
-    ask.add_argument("out", type=Path)
-    ask.add_argument("files", type=Path, nargs="+")
-    ask.add_argument("--seed", type=int, default=1)
-    ask.add_argument("--epochs", type=int, default=10)
+    ask = asking(__doc__, epochs=10)
     ask.add_argument("--tempi", type=float, default=0.0)
     ask.add_argument("--drop", type=float, default=0.2)
     ask.add_argument("--width", type=int, default=96)
-    asked = ask.parse_args()
-    torch.manual_seed(asked.seed)
-    torch.set_num_threads(1)
+    asked = begun(ask)
     rng = np.random.default_rng(asked.seed)
     cases = Cases(asked.files, rng)
     net = nn.Sequential(

@@ -48,7 +48,7 @@ export function useWorth(source: Source): Worth | undefined {
     queryKey: ["worth", pocket, source.id, source.audio, grid],
     queryFn: () => ask(api.GET("/api/pockets/{pocket}/sources/{source}/worth", { params: { path: { pocket, source: source.id } } })),
     enabled: pocket !== "",
-    staleTime: Infinity,
+    // Not for ever: what was answered while the grid moved on was of the grid it had by then. Asking again costs little.
     placeholderData: (previous, query) => (query?.queryKey[3] === source.audio ? previous : undefined),
   });
   useEffect(() => {
