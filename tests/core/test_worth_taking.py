@@ -166,3 +166,19 @@ def test_bars_that_a_hand_has_moved_are_the_bars(song: tuple[Hearing, dict]) -> 
 def test_nothing_stays_nothing_whatever_its_grid() -> None:
     heard = hear(np.zeros(RATE * 3, np.float32), RATE)
     assert worth_by_grid(heard, Grid(bpm=100.0), lambda: pytest.fail("there is nothing to read")) == NOTHING
+
+
+def test_a_record_without_a_pulse_has_loops_once_a_hand_has_laid_bars() -> None:
+    rng = np.random.default_rng(6)
+    t = np.arange(RATE * 16) / RATE
+    # A chord that swells and falls and never strikes: nothing to find a tempo by, and the same again every four seconds.
+    swell = 0.5 - 0.5 * np.cos(2 * np.pi * t / 4)
+    sound = (0.1 * swell * sum(np.sin(2 * np.pi * hz * t) for hz in (220.0, 277.2, 329.6))).astype(np.float32)
+    sound += (1e-4 * rng.standard_normal(len(sound))).astype(np.float32)
+    heard = hear(sound, RATE)
+    assert heard.tempi == ()
+    assert heard.worth.loops == ()
+    worth = worth_by_grid(heard, Grid(bpm=60.0, by="hand"), lambda: sound)
+    assert worth.loops
+    assert worth.loops[0].score > 0.8
+    assert all(loop.start % (4 * RATE) == 0 and (loop.end - loop.start) == loop.bars * 4 * RATE for loop in worth.loops)

@@ -174,8 +174,11 @@ def worth_by_grid(heard: Hearing, grid: Grid | None, samples: Callable[[], Sampl
     has moved are the bars. What `heard` says of the same bars already is not worked out again; else samples is asked for
     (n,) float32 mono."""
     (lines, trimmed), known = grid_lines(grid, heard.frames, heard.rate), found_lines(heard.tempi, heard.frames, heard.rate)
-    if heard.worth == NOTHING or (trimmed == known[1] and np.array_equal(lines, known[0])):
+    silent = heard.peak_db is None or heard.frames < SHORTEST_S * heard.rate
+    if silent or (trimmed == known[1] and np.array_equal(lines, known[0])):
         return heard.worth
     sound = samples()
+    if peak_of(sound) <= SILENT:
+        return heard.worth
     notes = chroma(sound, heard.rate) if len(sound) >= LEAST_TUNED_S * heard.rate else None
     return worth_taking(analyse(sound, heard.rate, peak_of(sound)), notes, heard.onsets, lines, trimmed, sound)
