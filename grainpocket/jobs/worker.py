@@ -142,8 +142,14 @@ class Worker:
         for take in takes.left(_ABANDONED_S):
             about, job_id = takes.about(take), uuid.uuid4().hex
             name = f"{about['name']}, broken off"[:80]
-            takes.finish(take, self.settings.uploads / job_id)
-            self.jobs.create(about["pocket"], "import", name, {"name": f"{name}.wav"}, job_id)
+            try:
+                takes.write(take, self.settings.uploads / job_id)
+                self.jobs.create(about["pocket"], "import", name, {"name": f"{name}.wav"}, job_id)
+            except Exception:
+                # On a full disk it stays what it is until the next start, and all else goes on.
+                log.exception("take %s was not brought in", take)
+                continue
+            takes.let_go(take)
             self.enqueue(job_id)
 
     def _listen_to_the_old(self, waiting: list[str]) -> None:

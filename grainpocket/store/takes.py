@@ -44,24 +44,37 @@ class TakeStore:
             raise KeyError(take)
         have = file.stat().st_size // FRAME
         clean = np.nan_to_num(block[: max(0, most - have)], nan=0.0, posinf=0.0, neginf=0.0)
-        with file.open("ab") as out:
-            out.write(np.ascontiguousarray(clean, "<f4").tobytes())
-            out.flush()
-            os.fsync(out.fileno())
+        rest = memoryview(np.ascontiguousarray(clean, "<f4").tobytes())
+        with file.open("r+b", buffering=0) as out:
+            out.seek(have * FRAME)
+            try:
+                while rest:
+                    rest = rest[out.write(rest) or 0 :]
+                os.fsync(out.fileno())
+            except OSError:
+                # Half a block would put all that follows out of step.
+                out.truncate(have * FRAME)
+                raise
         return have + len(clean)
 
-    def finish(self, take: str, target: Path) -> None:
-        """Write it as a WAV at `target`, and let the take go. Raises KeyError."""
+    def write(self, take: str, target: Path) -> None:
+        """Write what there is as a WAV at `target`; the take stays until it is let go. Raises KeyError."""
         about = self.about(take)
         raw = self.root / f"{take}.f32"
         target.parent.mkdir(parents=True, exist_ok=True)
         part = target.with_suffix(".part")
-        with sf.SoundFile(str(part), "w", about["rate"], 2, subtype="FLOAT", format="WAV") as out, raw.open("rb") as data:
-            while piece := data.read(_BLOCK * FRAME):
-                out.write(np.frombuffer(piece[: len(piece) // FRAME * FRAME], "<f4").reshape(-1, 2))
-        part.rename(target)
-        raw.unlink()
-        (self.root / f"{take}.json").unlink()
+        try:
+            with sf.SoundFile(str(part), "w", about["rate"], 2, subtype="FLOAT", format="WAV") as out, raw.open("rb") as data:
+                while piece := data.read(_BLOCK * FRAME):
+                    out.write(np.frombuffer(piece[: len(piece) // FRAME * FRAME], "<f4").reshape(-1, 2))
+            part.rename(target)
+        finally:
+            part.unlink(missing_ok=True)
+
+    def let_go(self, take: str) -> None:
+        """Forget a take that is safe elsewhere."""
+        (self.root / f"{take}.f32").unlink(missing_ok=True)
+        (self.root / f"{take}.json").unlink(missing_ok=True)
 
     def left(self, older_than_s: float) -> list[str]:
         """Takes that nothing was added to for so long, and that hold something; empty ones are removed."""
@@ -72,6 +85,5 @@ class TakeStore:
             if file.stat().st_size >= FRAME:
                 out.append(file.stem)
             else:
-                file.unlink()
-                file.with_suffix(".json").unlink(missing_ok=True)
+                self.let_go(file.stem)
         return out

@@ -16,6 +16,7 @@ from grainpocket.store.pockets import NoSuchPocket, Stale
 from grainpocket.web import chop, finds, fitting, listen, pockets, restore, shelf, sound, takes, worth
 from grainpocket.web.answers import FOREVER, json_of
 from grainpocket.web.desk import Desk, UnknownKey
+from grainpocket.web.full import DiskFull, is_full
 from grainpocket.web.schemas import About, Problem, StaleProblem, state_reply
 from grainpocket.web.security import guard
 
@@ -90,6 +91,8 @@ def _errors(app: OpenAPI) -> None:
 
     @app.errorhandler(Exception)
     def _unexpected(error: Exception) -> Response:
+        if is_full(error):
+            return _http(DiskFull())
         app.logger.exception("%s %s", request.method, request.path)
         return problem(500, "internal", "Something went wrong inside Grain Pocket. What you made is kept; try that again.")
 

@@ -1,6 +1,5 @@
 """Finds: bringing files in, and the sound, picture and analysis of what is there."""
 
-import errno
 import uuid
 
 from flask import Response, abort, request
@@ -14,6 +13,7 @@ from grainpocket.core.sound.audio import planar
 from grainpocket.core.sound.peaks import LEVELS, PEAK
 from grainpocket.jobs.importing import clean_name
 from grainpocket.web.answers import FOREVER, json_of, pcm_of
+from grainpocket.web.full import DiskFull, is_full
 from grainpocket.web.pockets import desk
 from grainpocket.web.schemas import (
     AudioPath,
@@ -70,9 +70,11 @@ def import_audio(path: PocketPath, query: ImportQuery) -> Response:
         part.rename(target)
         title = clean_name(query.name, 120) or "Untitled"
         row = desk().jobs.create(path.pocket, "import", title, {"name": query.name}, job_id)
-    except OSError as error:
-        if error.errno == errno.ENOSPC:
-            abort(507, "The disk is full: the file was not taken. Free some space and try again.")
+    except Exception as error:
+        # No job will ever take it.
+        target.unlink(missing_ok=True)
+        if is_full(error):
+            raise DiskFull("The disk is full: the file was not taken. Free some space and try again.") from error
         raise
     finally:
         part.unlink(missing_ok=True)
@@ -82,6 +84,7 @@ def import_audio(path: PocketPath, query: ImportQuery) -> Response:
 
 @api.get("/pockets/<pocket>/jobs", responses={200: JobList, 404: Problem})
 def open_jobs(path: PocketPath) -> Response:
+    desk().pockets.load(path.pocket)
     return json_of(JobList(jobs=[job_reply(row) for row in desk().jobs.of_pocket(path.pocket)]))
 
 

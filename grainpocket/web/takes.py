@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import errno
 import uuid
 
 import numpy as np
@@ -15,6 +14,7 @@ from grainpocket.core.pocket import RATE
 from grainpocket.jobs.importing import clean_name
 from grainpocket.store.takes import TakeStore
 from grainpocket.web.answers import json_of
+from grainpocket.web.full import DiskFull, is_full
 from grainpocket.web.pockets import desk
 from grainpocket.web.schemas import Job, PocketPath, Problem, job_reply
 
@@ -67,12 +67,18 @@ def add_block(path: TakePath) -> Response:
 @api.post("/pockets/<pocket>/takes/<take>/end", responses={202: Job, 404: Problem, 422: Problem, 507: Problem})
 def end_take(path: TakePath) -> Response:
     """No more: the take becomes a find. The answer is the job that brings it in."""
+    takes, job_id = _takes(), uuid.uuid4().hex
+    target = desk().settings.uploads / job_id
     with _Room():
-        about = _takes().about(path.take)
-        job_id = uuid.uuid4().hex
-        _takes().finish(path.take, desk().settings.uploads / job_id)
-    name = f"{about['name']}.wav"
-    row = desk().jobs.create(about["pocket"], "import", about["name"], {"name": name}, job_id)
+        about = takes.about(path.take)
+        takes.write(path.take, target)
+        try:
+            row = desk().jobs.create(about["pocket"], "import", about["name"], {"name": f"{about['name']}.wav"}, job_id)
+        except Exception:
+            target.unlink()
+            raise
+    # Not before a job will bring it in: whatever happens until then, the take is there.
+    takes.let_go(path.take)
     desk().enqueue(job_id)
     return json_of(job_reply(row), 202)
 
@@ -84,6 +90,5 @@ class _Room:
         return None
 
     def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: object) -> None:
-        full = isinstance(error, OSError) and error.errno == errno.ENOSPC
-        if full or isinstance(error, sf.LibsndfileError):
-            abort(507, FULL)
+        if is_full(error) or isinstance(error, sf.LibsndfileError):
+            raise DiskFull(FULL)
