@@ -143,12 +143,13 @@ def progressions() -> None:
 
 
 def worth_taking(root: Path, songs: list[Row]) -> None:
-    """bare F: F-measure of bars of bare drums; first: how often the hit offered first has at most 1 dB more of other sound
-    under it than the best there is (what is 30 dB down counts as silent), of_five: how often one of the first five has; voice
-    and no drums: share of bars told right."""
+    """bare F, drumless F: F-measure of bars of bare drums, of bars without drums; first: how often the hit offered first has at
+    most 1 dB more of all else under it, other drums among it, than the best there is (what is 30 dB down counts as silent),
+    of_five: how often one of the first five has; music first: how often the first has at most 1 dB more of music under it; each
+    of all drums of all songs, and of those that play in bars of bare drums."""
     counts = {"bare": [0, 0, 0], "drumless": [0, 0, 0]}
-    lost: list[float] = []
-    lost_of_five: list[float] = []
+    lost: dict[str, list[Times]] = {"cover": [], "music_cover": []}
+    bare: list[bool] = []
     in_bare: dict[str, list[bool]] = {"kick": [], "snare": [], "hat": []}
     for song in songs:
         heard = hear(mono(root / f"{song['name']}.wav"), RATE)
@@ -162,27 +163,32 @@ def worth_taking(root: Path, songs: list[Row]) -> None:
             spans = [p for p in heard.worth.passages if p.kind == kind]
             said = np.array([any(p.start <= m < p.end for p in spans) for m in middle])[known]
             counts[name] = [c + int(v) for c, v in zip(counts[name], ((true & said).sum(), true.sum(), said.sum()), strict=True)]
-        for role, known in song["cover"].items():
-            mine = [h for h in heard.worth.hits if h.role == role][:OFFERED]
-            if not mine or len(known) < 4:
+        bare_bars = [(a, b) for (a, b), s in zip(itertools.pairwise(edges), sounding.tolist(), strict=True) if s == [1, 0]]
+        for role, told in in_bare.items():
+            mine = np.array([h.at / RATE for h in heard.worth.hits if h.role == role][:OFFERED])
+            at = np.array([t for t, _ in song["cover"][role]])
+            if not len(mine) or len(at) < 4:
                 continue
-            at, db = np.array([t for t, _ in known]), np.maximum([d for _, d in known], SILENT_DB)
-            gap = np.abs(at[None] - np.array([h.at / RATE for h in mine])[:, None])
+            gap = np.abs(at[None] - mine[:, None])
             near, missed = gap.argmin(axis=1), gap.min(axis=1) > 0.03
-            over = np.where(missed, 60.0, db[near] - db.min())
-            bare_bars = [(a, b) for (a, b), s in zip(itertools.pairwise(edges), sounding.tolist(), strict=True) if s == [1, 0]]
-            if any(a - 0.02 <= t < b - 0.2 for t in at for a, b in bare_bars):
-                in_bare[role].append(not missed[0] and any(a - 0.05 <= at[near[0]] < b for a, b in bare_bars))
-            lost.append(over[0])
-            lost_of_five.append(over.min())
+            for name, each in lost.items():
+                db = np.maximum([d for _, d in song[name][role]], SILENT_DB)
+                over = np.where(missed, 60.0, db[near] - db.min())
+                each.append(np.pad(over, (0, OFFERED - len(over)), constant_values=60.0))
+            bare.append(any(a - 0.02 <= t < b - 0.2 for t in at for a, b in bare_bars))
+            if bare[-1]:
+                told.append(not missed[0] and any(a - 0.05 <= at[near[0]] < b for a, b in bare_bars))
     figures = {f"{k} F": 2 * c[0] / max(1, c[1] + c[2]) for k, c in counts.items()}
-    say(
-        f"worth taking n={len(lost)}",
-        **figures,
-        first=float((np.array(lost) <= 1.0).mean()),
-        of_five=float((np.array(lost_of_five) <= 1.0).mean()),
-        lost_dB=float(np.median(lost)),
-    )
+    say(f"worth taking n={len(songs)}", **figures)
+    for name, some in (("all", np.ones(len(bare), bool)), ("of bare drums", np.array(bare, bool))):
+        cover, music = (np.array(lost[key])[some] if len(lost[key]) else np.zeros((0, 1)) for key in ("cover", "music_cover"))
+        say(
+            f"hits, {name} n={len(cover)}",
+            first=float((cover[:, 0] <= 1).mean()),
+            of_five=float((cover.min(axis=1) <= 1).mean()),
+            lost_dB=float(np.median(cover[:, 0])),
+            **{"music first": float((music[:, 0] <= 1).mean())},
+        )
     where = {f"{role} ({len(each)})": float(np.mean(each)) for role, each in in_bare.items() if each}
     say("first in bare", **where)
 

@@ -64,7 +64,9 @@ def _song(out: Path, name: str, song: grooves.Song, rng: np.random.Generator, dr
         "name": name, "kind": "song", "bpm": song.bpm, "beats": song.beats, "bars": song.bars,
         "metre": "/".join(map(str, song.metre)),
         "drums": song.hits, "chords": song.chords, "key": song.key, "drifting": drifting, "bare": song.bare,
-        "drumless": song.drumless, "groove": song.groove, "cover": cover.cover(song.hits, song.apart, song.mix),
+        "drumless": song.drumless, "groove": song.groove,
+        "cover": cover.cover(song.hits, song.apart, cover.all_else(song.apart, song.mix)),
+        "music_cover": cover.cover(song.hits, song.apart, dict.fromkeys(song.apart, music)),
         "sounding": sounding.tolist(),
     }  # fmt: skip
 

@@ -16,15 +16,17 @@ RING_S = 0.15
 CLEANEST_DB, DIRTIEST_DB = -60.0, 30.0
 # A part this far under the whole is not there; this near, it is; between, who can say.
 ABSENT_DB, PRESENT_DB = -42.0, -30.0
+# A bar this far under the loudest is silence.
+SILENT_DB = -60.0
 Truth = NDArray[np.int8]
 Span = Sequence[float]
 
 
 def cover(
-    hits: Sequence[tuple[float, int, int]], apart: Mapping[str, Wave], everything: Wave
+    hits: Sequence[tuple[float, int, int]], apart: Mapping[str, Wave], under: Mapping[str, Wave]
 ) -> dict[str, list[tuple[float, float]]]:
-    """By role (kick, snare, hat): (seconds, decibels of all else over the drum itself in the next RING_S) of every hit.
-    apart: the drums by role, as they sound in `everything`."""
+    """By role (kick, snare, hat): (seconds, decibels of what is `under` it over the drum itself in the next RING_S) of every
+    hit. apart: the drums by role."""
     size = round(RING_S * RATE)
     out: dict[str, list[tuple[float, float]]] = {"kick": [], "snare": [], "hat": []}
     for at, note, _ in hits:
@@ -33,10 +35,15 @@ def cover(
             continue
         first = round(at * RATE)
         own = apart[role][first : first + size]
-        other = everything[first : first + size] - own
+        other = under[role][first : first + size]
         ratio = 10 * np.log10((_energy(other) + 1e-12) / (_energy(own) + 1e-12))
         out[role].append((at, float(np.clip(ratio, CLEANEST_DB, DIRTIEST_DB))))
     return out
+
+
+def all_else(apart: Mapping[str, Wave], everything: Wave) -> dict[str, Wave]:
+    """By role: what sounds beside that drum, other drums among it. apart: the drums as they sound in `everything`."""
+    return {role: np.asarray(everything - part, np.float32) for role, part in apart.items()}
 
 
 def _energy(sound: Wave) -> float:
@@ -48,10 +55,12 @@ def sounding(groups: Sequence[Wave], edges: NDArray[np.float64], mutes: Sequence
     each group, the spans in which it is muted, though its last note may still ring."""
     apart = [_energies(g, edges) for g in groups]
     all_of_it = np.sum(apart, axis=0)
+    # Where nothing sounds at all, nothing sounds.
+    all_of_it = all_of_it + 10 ** (SILENT_DB / 10) * all_of_it.max() + 1e-9
     out = np.full((len(edges) - 1, len(groups)), -1, np.int8)
     middle = (edges[1:] + edges[:-1]) / 2
     for i, (own, spans) in enumerate(zip(apart, mutes, strict=True)):
-        db = 10 * np.log10((own + 1e-9) / (all_of_it + 1e-9))
+        db = 10 * np.log10((own + 1e-12) / all_of_it)
         out[db > PRESENT_DB, i] = 1
         out[db < ABSENT_DB, i] = 0
         for a, b in spans:

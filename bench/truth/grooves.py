@@ -95,10 +95,11 @@ def progression(rng: np.random.Generator, bars: int) -> tuple[str, list[str]]:
     return f"{KEYS[tonic]} {'minor' if minor else 'major'}", out
 
 
-def arrange(groove: str, bpm: float, chords: list[str]) -> mido.MidiFile:
+def arrange(groove: str, bpm: float, chords: list[str], seed: int) -> mido.MidiFile:
+    """The arranger leaves notes out and varies others by chance: the same for the same seed."""
     with tempfile.TemporaryDirectory() as folder:
         chart, out = Path(folder) / "a.mma", Path(folder) / "a.mid"
-        lines = [f"Tempo {bpm}", f"Groove {groove}", *(f"{i + 1} {c}" for i, c in enumerate(chords))]
+        lines = [f"RndSeed {seed}", f"Tempo {bpm}", f"Groove {groove}", *(f"{i + 1} {c}" for i, c in enumerate(chords))]
         chart.write_text("\n".join(lines) + "\n")
         done = subprocess.run(["mma", "-w", "-f", str(out), str(chart)], capture_output=True, text=True, check=False)
         if done.returncode or not out.is_file():
@@ -116,7 +117,7 @@ def make_song(
         key, chords = progression(rng, bars)
         bpm = float(np.round(rng.uniform(68, 165), 2))
         try:
-            file = arrange(groove, bpm, chords)
+            file = arrange(groove, bpm, chords, int(rng.integers(1 << 31)))
         except ValueError:
             continue
         song = _realise(file, groove, key, chords, bpm, kits, rng, font, drift, varied)

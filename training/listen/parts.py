@@ -72,7 +72,7 @@ def mixes(song: grooves.Song, rng: np.random.Generator, number: int) -> Iterator
     frames = len(song.mix)
     music, drums = np.asarray(song.mix - song.parts["drums"], np.float32), song.parts["drums"]
     nothing = np.zeros((frames, 2), np.float32)
-    known = cover.cover(song.hits, song.apart, song.mix)
+    known = cover.cover(song.hits, song.apart, cover.all_else(song.apart, song.mix))
     finished = grooves.finished(song, rng) if rng.random() < 0.7 else colour.dirty(song.mix, rng)
     yield Mix(finished, (drums, music, nothing), known, song.bare, song.drumless)
     for _ in range(2):
@@ -110,7 +110,7 @@ def remixed(song: grooves.Song, music: Wave, rng: np.random.Generator) -> Mix:
     mix = drums + other
     hits = [h for h in song.hits if not any(a - 0.05 <= h[0] < b for a, b in mutes["drums"])]
     sound = colour.mastered(mix, rng) if rng.random() < 0.7 else colour.level(mix)
-    known = cover.cover(hits, apart, mix)
+    known = cover.cover(hits, apart, cover.all_else(apart, mix))
     nothing = np.zeros((frames, 2), np.float32)
     return Mix(sound, (drums, other, nothing), known, song.bare + mutes["music"], song.drumless + mutes["drums"])
 
@@ -119,6 +119,7 @@ class Rows:
     def __init__(self) -> None:
         self.bars: list[NDArray[np.float16]] = []
         self.bar_truth: list[cover.Truth] = []
+        self.bar_groups: list[int] = []
         self.hits: list[NDArray[np.float16]] = []
         self.cover: list[NDArray[np.float16]] = []
         self.groups: list[int] = []
@@ -144,6 +145,7 @@ class Rows:
                 self._hits(bands, mono, onsets, table[bar], mix.covers, tag)
             self.bars.append(table.astype(np.float16))
             self.bar_truth.append(cover.sounding(mix.groups, edges, (mix.drumless, mix.bare, ())))
+            self.bar_groups += [tag * 3 + turn] * len(table)
 
     def _hits(self, bands, mono, onsets, bar_table, covers, tag) -> None:  # type: ignore[no-untyped-def]
         seen = second.features(bands, onsets.looks, onsets.likely, onsets.roles)
@@ -163,7 +165,7 @@ class Rows:
             self.groups += [tag * 4 + hits.DRUMS.index(role)] * len(y)
 
     def save(self, file: Path) -> None:
-        some = {"bars": np.vstack(self.bars), "bar_truth": np.vstack(self.bar_truth)}
+        some = {"bars": np.vstack(self.bars), "bar_truth": np.vstack(self.bar_truth), "bar_groups": np.array(self.bar_groups)}
         if self.hits:
             some |= {"hits": np.vstack(self.hits), "cover": np.concatenate(self.cover), "groups": np.array(self.groups)}
             some["seconds"] = np.concatenate(self.when)
