@@ -20,6 +20,7 @@ from grainpocket.web.schemas import Job, PocketPath, Problem, job_reply
 
 api = APIBlueprint("takes", __name__, url_prefix="/api", abp_tags=[Tag(name="takes")])
 FULL = "The disk is full: the recording stops here. What was recorded before is kept."
+NOT_IN = "The disk is full: what was recorded is kept, and not yet among the finds. Free some space and bring it in again."
 
 
 class NewTake(BaseModel):
@@ -47,7 +48,7 @@ def begin_take(path: PocketPath, body: NewTake) -> Response:
     """Begin to record. Stereo float32 blocks follow."""
     desk().pockets.load(path.pocket)
     take = uuid.uuid4().hex
-    with _Room():
+    with _Room(FULL):
         _takes().begin(take, path.pocket, clean_name(body.name, 80) or "Take", body.rate)
     return json_of(Take(id=take, frames=0), 201)
 
@@ -59,7 +60,7 @@ def add_block(path: TakePath) -> Response:
     if len(data) % 8:
         abort(422, "A block is whole frames of two float32 each.")
     most = int(desk().settings.most_minutes * 60 * RATE)
-    with _Room():
+    with _Room(FULL):
         frames = _takes().add(path.take, np.frombuffer(data, "<f4").reshape(-1, 2), most)
     return json_of(Take(id=path.take, frames=frames))
 
@@ -69,7 +70,7 @@ def end_take(path: TakePath) -> Response:
     """No more: the take becomes a find. The answer is the job that brings it in."""
     takes, job_id = _takes(), uuid.uuid4().hex
     target = desk().settings.uploads / job_id
-    with _Room():
+    with _Room(NOT_IN):
         about = takes.about(path.take)
         takes.write(path.take, target)
         try:
@@ -84,11 +85,14 @@ def end_take(path: TakePath) -> Response:
 
 
 class _Room:
-    """A full disk, said plainly."""
+    """A full disk, said plainly: what it means for the take."""
+
+    def __init__(self, meaning: str) -> None:
+        self._meaning = meaning
 
     def __enter__(self) -> None:
         return None
 
     def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: object) -> None:
         if is_full(error) or isinstance(error, sf.LibsndfileError):
-            raise DiskFull(FULL)
+            raise DiskFull(self._meaning)

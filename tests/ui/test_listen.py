@@ -284,3 +284,26 @@ def test_recording_from_the_line_input(opened: Opener) -> None:
     ui.page.wait_for_function("() => parseFloat(document.querySelector('[role=timer]').textContent) >= 1.5")
     ui.button("■ Stop and keep").click()
     ui.wait("Object.values(pocket.sources).some((s) => s.name === 'Take' && s.frames > 44100)")
+
+
+def test_a_take_that_finds_no_room_is_brought_in_later(opened: Opener) -> None:
+    ui = opened()
+    ui.button("Record").click()
+    ui.button("Line input").click()
+    ui.button("● Record").click()
+    ui.page.wait_for_function("() => parseFloat(document.querySelector('[role=timer]').textContent) >= 0.5")
+    says = "The disk is full: what was recorded is kept."
+    refuse = {"status": 507, "json": {"code": "disk-full", "message": says}}
+    ui.page.route("**/takes/*/end", lambda route: route.fulfill(**refuse))
+    ui.button("■ Stop and keep").click()
+    expect(ui.page.get_by_role("alert")).to_have_text(says)
+    # Neither closing the panel nor trying in vain loses it.
+    ui.button("Bring it in").click()
+    expect(ui.page.get_by_role("alert")).to_have_text(says)
+    ui.button("Close recording").click()
+    expect(ui.button("Close recording")).to_have_count(0)
+    ui.page.unroute("**/takes/*/end")
+    ui.button("Record").click()
+    ui.button("Bring it in").click()
+    ui.wait("Object.values(pocket.sources).some((s) => s.name === 'Take' && s.frames > 20000)")
+    expect(ui.button("Close recording")).to_have_count(0)

@@ -20,9 +20,11 @@ interface Recorder {
   recording: boolean;
   seconds: number;
   problem: string | null;
+  /** A take has ended that is not yet a find. */
+  left: boolean;
 }
 
-export const useRecorder = create<Recorder>(() => ({ input: null, peak: 0, recording: false, seconds: 0, problem: null }));
+export const useRecorder = create<Recorder>(() => ({ input: null, peak: 0, recording: false, seconds: 0, problem: null, left: false }));
 const set = useRecorder.setState;
 
 interface Message {
@@ -44,6 +46,7 @@ class LineRecorder {
   private stream: MediaStream | null = null;
   private deck: AudioBufferSourceNode | null = null;
   private take: Take | null = null;
+  private ended: Take | null = null;
   private sending: Promise<void> = Promise.resolve();
   private flushed: (() => void) | null = null;
 
@@ -115,21 +118,33 @@ class LineRecorder {
     }
   }
 
-  /** End the take: it becomes a find. */
-  async stop(): Promise<void> {
+  /** End the take: it becomes a find. Resolves to whether it did. */
+  async stop(): Promise<boolean> {
     const take = this.take;
-    if (!take) return;
+    if (!take) return false;
     await new Promise<void>((done) => {
       this.flushed = done;
       this.node?.port.postMessage("rest");
     });
     this.take = null;
+    this.ended = take;
     set({ recording: false });
     await this.sending;
+    return this.bringIn();
+  }
+
+  /** Make the ended take a find, at once or when it could not be done before. */
+  async bringIn(): Promise<boolean> {
+    const take = this.ended;
+    if (!take) return true;
     try {
       await ask(api.POST("/api/pockets/{pocket}/takes/{take}/end", { params: { path: { pocket: take.pocket, take: take.id } } }));
+      this.ended = null;
+      set({ left: false, problem: null });
+      return true;
     } catch (error) {
-      set({ problem: `${error instanceof Error ? error.message : ""} What was recorded is kept and comes in when the server starts again.` });
+      set({ left: true, problem: error instanceof Error ? error.message : "What was recorded is kept, and not yet among the finds." });
+      return false;
     }
   }
 

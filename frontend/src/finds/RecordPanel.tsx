@@ -9,10 +9,14 @@ import { Button } from "../design/Button";
 const FLOOR_DB = -48;
 
 export function RecordPanel({ close }: { close: () => void }) {
-  const { input, peak, recording, seconds, problem } = useRecorder();
+  const { input, peak, recording, seconds, problem, left } = useRecorder();
   const pocket = usePocket((s) => s.open?.id ?? "");
   useEffect(() => () => recorder.close(), []);
   const db = 20 * Math.log10(Math.max(1e-6, peak));
+  // Where the take could not be brought in, it is said here, and can be tried again.
+  const closeIf = (done: boolean) => {
+    if (done) close();
+  };
   const open = (which: Input) => {
     const source = currentSource();
     void recorder.open(which, source ? { hash: source.audio, frames: source.frames } : null);
@@ -48,8 +52,12 @@ export function RecordPanel({ close }: { close: () => void }) {
       </div>
       <div className="flex items-center gap-2">
         {recording ? (
-          <Button tone="play" onClick={() => void recorder.stop().then(close)}>
+          <Button tone="play" onClick={() => void recorder.stop().then(closeIf)}>
             ■ Stop and keep
+          </Button>
+        ) : left ? (
+          <Button tone="solid" hint="Make a find of what was recorded" onClick={() => void recorder.bringIn().then(closeIf)}>
+            Bring it in
           </Button>
         ) : (
           <Button tone="solid" disabled={!input} hint={input ? undefined : "Choose an input first"} onClick={() => void recorder.start(pocket, "Take")}>
