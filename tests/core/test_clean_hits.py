@@ -1,0 +1,97 @@
+"""In which order hits are offered, and how far the span to cut reaches."""
+
+from __future__ import annotations
+
+import itertools
+
+import numpy as np
+import pytest
+
+from grainpocket.core.listen import hits
+from grainpocket.core.listen.bands import Bands, analyse
+from grainpocket.core.listen.hits import CleanHit, clean_hits, of_role
+from grainpocket.core.listen.onsets import Onsets, detect_in
+from grainpocket.core.sound.audio import Samples, mono
+from tests.signals import RATE, drum_loop
+
+Loop = tuple[Bands, Samples, Onsets]
+DRUMS_ALONE, WITH_MUSIC = (1.0, 0.0, 0.0), (1.0, 1.0, 0.0)
+
+
+@pytest.fixture(scope="module")
+def loop() -> Loop:
+    samples = np.ascontiguousarray(mono(drum_loop(bars=4).samples))
+    bands = analyse(samples, RATE, float(np.abs(samples).max()))
+    return bands, samples, detect_in(bands, samples)
+
+
+def offered(loop: Loop, sounding: np.ndarray, role: str) -> list[CleanHit]:
+    bands, samples, onsets = loop
+    return [hit for hit in clean_hits(bands, samples, onsets, sounding.astype(np.float32)) if hit.role == role]
+
+
+def everywhere(loop: Loop, kind: tuple[float, float, float]) -> np.ndarray:
+    return np.tile(np.array(kind), (len(loop[2].at), 1))
+
+
+def told(monkeypatch: pytest.MonkeyPatch, cover_db: np.ndarray | float) -> None:
+    """Whatever sounds, the networks say this."""
+    told = lambda networks, table: np.full((len(table), 1), cover_db / hits.SCALE_DB)  # noqa: E731
+    monkeypatch.setattr(hits, "mean_of", told)
+
+
+@pytest.mark.parametrize("role", hits.DRUMS)
+def test_hits_of_bare_drums_come_first(loop: Loop, monkeypatch: pytest.MonkeyPatch, role: str) -> None:
+    told(monkeypatch, -3.0)
+    at = loop[2].at[of_role(loop[2], role)]
+    bare = at >= np.median(at)
+    sounding = everywhere(loop, WITH_MUSIC)
+    sounding[np.isin(loop[2].at, at[bare])] = DRUMS_ALONE
+    found = offered(loop, sounding, role)
+    assert sorted(h.at for h in found) == at.tolist()
+    first = [h.at for h in found[: int(bare.sum())]]
+    assert set(first) == set(at[bare].tolist())
+    assert all(h.cover_db == -3.0 for h in found), "what is shown is the estimate, not what it is sorted by"
+
+
+def test_a_much_cleaner_hit_beats_a_bare_bar(loop: Loop, monkeypatch: pytest.MonkeyPatch) -> None:
+    index = of_role(loop[2], "kick")
+    sounding = everywhere(loop, WITH_MUSIC)
+    sounding[index[0]] = DRUMS_ALONE
+    for lead, first in ((hits.BARE_DB + hits.DOUBT_DB + 2, 1), (hits.BARE_DB - hits.DOUBT_DB - 2, 0)):
+        cover = np.zeros(len(index))
+        cover[1] = -lead
+        with monkeypatch.context() as patched:
+            patched.setattr(hits, "mean_of", lambda _, table, cover=cover: (cover / hits.SCALE_DB)[: len(table), None])
+            found = [h for h in clean_hits(loop[0], loop[1], only_role(loop[2], "kick"), sounding[index]) if h.role == "kick"]
+        assert found[0].at == loop[2].at[index[first]]
+
+
+def only_role(onsets: Onsets, role: str) -> Onsets:
+    mask = np.zeros(len(onsets.at), bool)
+    mask[of_role(onsets, role)] = True
+    return onsets.only(mask)
+
+
+def test_of_equals_the_surest_comes_first(loop: Loop, monkeypatch: pytest.MonkeyPatch) -> None:
+    told(monkeypatch, 0.0)
+    for role in hits.DRUMS:
+        chances = [h.likely for h in offered(loop, everywhere(loop, DRUMS_ALONE), role)]
+        assert len(chances) >= 4
+        assert all(a >= b - 1e-3 for a, b in itertools.pairwise(chances))
+
+
+def test_a_span_ends_before_the_next_sound_and_never_outside(loop: Loop) -> None:
+    bands, samples, onsets = loop
+    clear = onsets.at[onsets.likely >= hits.CLEAR]
+    for hit in clean_hits(bands, samples, onsets, everywhere(loop, DRUMS_ALONE)):
+        assert 0 <= hit.at < hit.end <= len(samples)
+        later = clear[clear >= hit.at + round(hits.SHORTEST_S * RATE)]
+        assert hit.end <= later.min(initial=len(samples))
+        assert hit.end - hit.at <= (hits.LONGEST_S + 0.01) * RATE
+
+
+def test_without_onsets_there_are_no_hits(loop: Loop) -> None:
+    bands, samples, onsets = loop
+    nothing = onsets.only(np.zeros(len(onsets.at), bool))
+    assert clean_hits(bands, samples, nothing, np.zeros((0, 3), np.float32)) == []
