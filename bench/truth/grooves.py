@@ -25,6 +25,8 @@ from bench.truth.synth import RATE, Note, Wave, fit, midi, render
 LIBRARY = Path("/usr/share/mma/lib/stdlib")
 KEYS = ("C", "Db", "D", "Eb", "E", "F", "Gb", "G", "Ab", "A", "Bb", "B")
 LEADS = (0, 4, 11, 21, 25, 27, 52, 53, 56, 64, 65, 66, 71, 73, 80, 81)
+# Behind it come percussion and effects.
+LAST_INSTRUMENT = 111
 # Degrees of the scale as semitones over the tonic, with the quality the chart writes.
 _MAJOR = {1: (0, ""), 2: (2, "m"), 3: (4, "m"), 4: (5, ""), 5: (7, ""), 6: (9, "m")}
 _MINOR = {1: (0, "m"), 3: (3, ""), 4: (5, "m"), 5: (7, ""), 6: (8, ""), 7: (10, "")}
@@ -125,15 +127,18 @@ def make_song(
             return song
 
 
-def make_pattern_song(kits: list[Kit], rng: np.random.Generator, bars: int = 24, font: str = "fluid", drift: float = 0.0) -> Song:
-    """The same by our own arranger (see `patterns`), on kits varied as nobody else would."""
+def make_pattern_song(
+    kits: list[Kit], rng: np.random.Generator, bars: int = 24, font: str = "fluid", drift: float = 0.0, together: bool = True
+) -> Song:
+    """The same by our own arranger (see `patterns`), on kits varied as nobody else would. together: all but the drums as one
+    part, which is quicker."""
     while True:
         metre = str(rng.choice(["4/4", "3/4", "6/8"], p=[0.84, 0.09, 0.07]))
         key, chords = progression(rng, bars)
         if rng.random() < 0.25:
             chords = [chords[k // 2] for k in range(bars)]
         file, bpm = patterns.compose(metre, chords, rng)
-        song = _realise(file, "own", key, chords, bpm, kits, rng, font, drift, True, True)
+        song = _realise(file, "own", key, chords, bpm, kits, rng, font, drift, True, together)
         if song is not None:
             return song
 
@@ -142,7 +147,6 @@ def _realise(
     file: mido.MidiFile, groove: str, key: str, chords: list[str], bpm: float, kits: list[Kit], rng: np.random.Generator,
     font: str, drift: float, varied: bool, together: bool = False,
 ) -> Song | None:  # fmt: skip
-    """together: all but the drums as one part, which is quicker."""
     signatures = {(m.numerator, m.denominator) for t in file.tracks for m in t if m.type == "time_signature"}
     tempi = {m.tempo for t in file.tracks for m in t if m.type == "set_tempo"}
     if len(signatures) != 1 or len(tempi) != 1:
@@ -156,6 +160,8 @@ def _realise(
         return warp(tick / file.ticks_per_beat) * per_beat
 
     notes, programs = _notes(file, seconds)
+    if varied:
+        programs = _other_instruments(programs, rng)
     end = seconds(len(chords) * quarters * file.ticks_per_beat)
     bars = [seconds(k * quarters * file.ticks_per_beat) for k in range(len(chords) + 1)]
     drums = [n for n in notes if n.channel == 9 and n.at < end]
@@ -252,6 +258,15 @@ def _notes(file: mido.MidiFile, seconds: Callable[[float], float]) -> tuple[list
                     at, end = seconds(start[0]), seconds(tick)
                     notes.append(Note(max(0.0, at), message.channel, message.note, start[1], max(0.03, end - at)))
     return notes, {c: p for c, p in programs.items() if c != 9}
+
+
+def _other_instruments(programs: dict[int, int], rng: np.random.Generator) -> dict[int, int]:
+    """Half of them play something else of General MIDI, though no sound effects; a bass stays a bass."""
+    bass = range(32, 40)
+    return {
+        channel: p if rng.random() < 0.5 else int(rng.choice(bass)) if p in bass else int(rng.integers(LAST_INSTRUMENT + 1))
+        for channel, p in programs.items()
+    }
 
 
 def _nearest(kit: Kit, note: int) -> int:

@@ -6,7 +6,7 @@ import re
 
 import numpy as np
 import pytest
-from playwright.sync_api import expect
+from playwright.sync_api import Route, expect
 
 from grainpocket.demo.pocket import AUDIO
 from tests.files import wav
@@ -119,6 +119,43 @@ def test_bars_moved_by_hand_are_the_bars_of_loops_and_passages(listening: Ui) ->
     # Undone, they are the bars of before.
     ui.page.keyboard.press("Control+z")
     expect(ui.button("bare drums, 4 bars, from 0.0 s")).to_be_visible()
+
+
+def test_lists_by_other_bars_say_so_until_the_last_grid_has_its_own(listening: Ui) -> None:
+    ui = listening
+    ui.page.get_by_role("tab", name="Worth taking").click()
+    panel = ui.page.get_by_role("region", name="Worth taking")
+    strip = ui.page.get_by_role("group", name="Passages")
+    expect(panel).to_have_attribute("aria-busy", "false")
+    held: list[Route] = []
+
+    def hold_the_first(route: Route) -> None:
+        if held:
+            route.continue_()
+        else:
+            held.append(route)
+
+    ui.page.route("**/sources/s1/worth", hold_the_first)
+    ui.look("gp.useView.getState().look({ cursor: arg })", round(60 / 88.4 * RATE))
+    with ui.page.expect_request("**/sources/s1/worth"):
+        ui.button("Bar one here").click()
+    for element in (panel, strip):
+        expect(element).to_have_attribute("aria-busy", "true")
+    # While the answer is on its way, the grid moves on.
+    for _ in range(3):
+        ui.button("Move the grid 10 ms later").click()
+    held[0].continue_()
+    expect(panel).to_have_attribute("aria-busy", "false")
+    one = ui.look("pocket.sources.s1.grid.bar_one")
+    told = ui.page.evaluate(
+        "() => fetch(`/api/pockets/${window.grainpocket.usePocket.getState().open.id}/sources/s1/worth`).then((r) => r.json())"
+    )
+    assert told["loops"]
+    bar = 4 * 60 / 88.4 * RATE
+    for loop in told["loops"]:
+        assert abs((loop["start"] - one) / bar - round((loop["start"] - one) / bar)) < 0.005
+    ui.page.get_by_role("listbox", name="Loops, best first").get_by_role("option").first.click()
+    ui.wait("gp.useView.getState().selection.start === arg", told["loops"][0]["start"])
 
 
 def test_a_find_is_heard_in_the_tempo_and_key_of_the_pocket(listening: Ui) -> None:

@@ -75,8 +75,8 @@ def mixes(song: grooves.Song, rng: np.random.Generator, number: int) -> Iterator
     known = cover.cover(song.hits, song.apart, cover.all_else(song.apart, song.mix))
     finished = grooves.finished(song, rng) if rng.random() < 0.7 else colour.dirty(song.mix, rng)
     yield Mix(finished, (drums, music, nothing), known, song.bare, song.drumless)
-    for _ in range(2):
-        yield remixed(song, music, rng)
+    for turn in range(3):
+        yield remixed(song, rng, turn > 0)
     if number % 2:
         sung = voice(song, frames, rng)
         sung = sung * np.float32(rng.uniform(0.25, 1.0) * np.abs(song.mix).max() / max(1e-6, float(np.abs(sung).max())))
@@ -90,29 +90,66 @@ def mixes(song: grooves.Song, rng: np.random.Generator, number: int) -> Iterator
         yield Mix(colour.level(music), (nothing, music, nothing), {}, [], [])
 
 
-def remixed(song: grooves.Song, music: Wave, rng: np.random.Generator) -> Mix:
-    """Other levels of the drums and the music, and the music muted in some bars, the drums in others."""
-    frames, bars = len(music), [*song.bars, len(music) / RATE]
-    level = {role: np.float32(10 ** (rng.normal(0, 4) / 20)) for role in song.apart}
-    play = {"music": np.ones(frames, np.float32), "drums": np.ones(frames, np.float32)}
-    mutes: dict[str, list[Span]] = {"music": [], "drums": []}
-    for name, gate in play.items():
+def remixed(song: grooves.Song, rng: np.random.Generator, by_part: bool) -> Mix:
+    """Other levels of the drums and of each part, and all the music muted in some bars, the drums in others. by_part: and in
+    each section of the song some of the parts alone, the bass perhaps."""
+    level = {role: _gain(rng, 4) for role in song.apart}
+    play = {name: np.ones(len(song.bars), bool) for name in song.parts}
+    if by_part:
+        for name, plays in play.items():
+            if name != "drums":
+                plays[:] = _sections(len(plays), rng, 0.55)
+    for names in (["drums"], [name for name in play if name != "drums"]):
         for _ in range(int(rng.integers(0, 3))):
-            first = int(rng.integers(0, len(song.bars)))
-            last = min(len(song.bars), first + int(rng.choice([1, 1, 2, 4])))
-            gate[round(bars[first] * RATE) : round(bars[last] * RATE)] = 0
-            mutes[name].append((bars[first], bars[last]))
-    size = round(FADE_S * RATE)
-    gain = {name: uniform_filter1d(g, size, mode="nearest")[:, None] for name, g in play.items()}
+            first, count = int(rng.integers(0, len(song.bars))), int(rng.choice([1, 1, 2, 4]))
+            for name in names:
+                play[name][first : first + count] = False
+    gain = {name: _gate(song, plays) for name, plays in play.items()}
     apart = {role: np.asarray(part * level[role] * gain["drums"], np.float32) for role, part in song.apart.items()}
     drums = np.asarray(sum(apart.values()), np.float32)
-    other = np.asarray(music * gain["music"] * np.float32(10 ** (rng.normal(0, 5) / 20)), np.float32)
+    all_music = _gain(rng, 5)
+    other = np.asarray(
+        sum(part * gain[name] * _gain(rng, 4) for name, part in song.parts.items() if name != "drums") * all_music, np.float32
+    )
     mix = drums + other
-    hits = [h for h in song.hits if not any(a - 0.05 <= h[0] < b for a, b in mutes["drums"])]
+    silent = {
+        "drums": _spans(song, ~play["drums"]),
+        "music": _spans(song, ~np.any([p for n, p in play.items() if n != "drums"], axis=0)),
+    }
+    hits = [h for h in song.hits if not any(a - 0.05 <= h[0] < b for a, b in silent["drums"])]
     sound = colour.mastered(mix, rng) if rng.random() < 0.7 else colour.level(mix)
     known = cover.cover(hits, apart, cover.all_else(apart, mix))
-    nothing = np.zeros((frames, 2), np.float32)
-    return Mix(sound, (drums, other, nothing), known, song.bare + mutes["music"], song.drumless + mutes["drums"])
+    nothing = np.zeros_like(mix)
+    return Mix(sound, (drums, other, nothing), known, song.bare + silent["music"], song.drumless + silent["drums"])
+
+
+def _gain(rng: np.random.Generator, spread_db: float) -> np.float32:
+    return np.float32(10 ** (rng.normal(0, spread_db) / 20))
+
+
+def _sections(bars: int, rng: np.random.Generator, share: float) -> NDArray[np.bool_]:
+    """(bars,) whether a part plays, section by section."""
+    out, at = np.zeros(bars, bool), 0
+    while at < bars:
+        length = int(rng.choice([1, 2, 4, 4, 8]))
+        out[at : at + length] = rng.random() < share
+        at += length
+    return out
+
+
+def _gate(song: grooves.Song, plays: NDArray[np.bool_]) -> Wave:
+    """(n, 1): open in the bars that play."""
+    gate = np.ones(len(song.mix), np.float32)
+    for a, b in _spans(song, ~plays):
+        gate[round(a * RATE) : round(b * RATE)] = 0
+    return np.asarray(uniform_filter1d(gate, round(FADE_S * RATE), mode="nearest")[:, None])
+
+
+def _spans(song: grooves.Song, on: NDArray[np.bool_]) -> list[Span]:
+    """Runs of bars as seconds."""
+    edges = [*song.bars, len(song.mix) / RATE]
+    turns = np.flatnonzero(np.diff(np.concatenate(([False], on, [False])).astype(int)))
+    return [(edges[a], edges[b]) for a, b in zip(turns[::2], turns[1::2], strict=True)]
 
 
 class Rows:
@@ -182,11 +219,11 @@ def main() -> None:
     rng = np.random.default_rng(asked.seed + 5000)
     kits, rows = all_kits(rng), Rows()
     for i in range(asked.songs):
-        bars, drift = int(rng.choice([16, 24])), float(rng.choice([0, 0.01]))
+        bars, drift, font = int(rng.choice([16, 24])), float(rng.choice([0, 0.01])), str(rng.choice(["fluid", "score"]))
         song = (
-            grooves.make_pattern_song(kits, rng, bars, drift=drift)
+            grooves.make_pattern_song(kits, rng, bars, font, drift, together=False)
             if rng.random() < asked.patterns
-            else grooves.make_song(kits, rng, bars, drift=drift, varied=True)
+            else grooves.make_song(kits, rng, bars, font, drift, varied=True)
         )
         for k, mix in enumerate(mixes(song, rng, i)):
             rows.add(mix, song.bars, rng, (asked.seed * 1000 + i) * 8 + k)

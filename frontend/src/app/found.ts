@@ -40,11 +40,11 @@ const keyOf = (source: Source) => `${source.id} ${source.audio}`;
 /** A grid that is being moved is not asked about until it rests. */
 const REST_MS = 500;
 
-/** By the bars of the find's grid; the lists of the grid before stay until those of the new one are here. */
-export function useWorth(source: Source): Worth | undefined {
+/** By the bars of the find's grid; the lists of the grid before stay, and are `behind`, until those of the new one are here. */
+export function useWorth(source: Source): { worth: Worth | undefined; behind: boolean } {
   const pocket = usePocket((s) => s.open?.id ?? "");
   const grid = useRested(source.grid, REST_MS);
-  const { data } = useQuery({
+  const { data, isFetching } = useQuery({
     queryKey: ["worth", pocket, source.id, source.audio, grid],
     queryFn: () => ask(api.GET("/api/pockets/{pocket}/sources/{source}/worth", { params: { path: { pocket, source: source.id } } })),
     enabled: pocket !== "",
@@ -57,7 +57,7 @@ export function useWorth(source: Source): Worth | undefined {
     if (shown.has(keyOf(source)) && shown.get(keyOf(source)) !== data) useView.getState().look({ found: null });
     shown.set(keyOf(source), data);
   }, [data, source]);
-  return data;
+  return { worth: data, behind: data !== undefined && (isFetching || grid !== source.grid) };
 }
 
 function chosen(source: Source): Found | null {

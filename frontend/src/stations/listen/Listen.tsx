@@ -27,13 +27,13 @@ const PANELS: { value: ListenPanel; label: string }[] = [
 
 export function Listen({ source, rate }: { source: Source; rate: number }) {
   const hearing = useHearing(source.audio);
-  const worth = useWorth(source);
+  const { worth, behind } = useWorth(source);
   const panel = useView((s) => s.panel);
   useClick(source);
   return (
     <div className="thin-scroll flex min-h-0 grow flex-col gap-1.5 overflow-auto px-4 pt-2.5 pb-2">
       <Overview source={source} />
-      <PassageStrip source={source} rate={rate} worth={worth} />
+      <PassageStrip source={source} rate={rate} worth={worth} behind={behind} />
       <WaveView source={source} height={206} cutting={false} chords={hearing?.chords} />
       <div className="flex flex-wrap items-center gap-1.5 pt-1">
         <WaveTools source={source} rate={rate} />
@@ -54,7 +54,7 @@ export function Listen({ source, rate }: { source: Source; rate: number }) {
             <Harmony source={source} hearing={hearing} />
           </Tabs.Content>
           <Tabs.Content value="worth" tabIndex={-1}>
-            <Worth source={source} rate={rate} worth={worth} />
+            <Worth source={source} rate={rate} worth={worth} behind={behind} />
           </Tabs.Content>
           <Tabs.Content value="clean" tabIndex={-1}>
             <Clean source={source} rate={rate} />

@@ -14,12 +14,13 @@ const ROW = 13;
 // Narrower than this (in per cent of the strip) and no word fits.
 const ROOM = { "bare drums": 8, "no drums": 7, voice: 5 } as const;
 
-export function PassageStrip({ source, rate, worth }: { source: Source; rate: number; worth: Worth | undefined }) {
+/** behind: told by other bars than the grid's, while those are being listened to. */
+export function PassageStrip({ source, rate, worth, behind }: { source: Source; rate: number; worth: Worth | undefined; behind: boolean }) {
   const { look, setWindow } = useView.getState();
   if (!worth?.passages.length) return null;
   const rows = worth.passages.some((p) => p.kind === "voice") ? 2 : 1;
   return (
-    <div role="group" aria-label="Passages" className="relative shrink-0" style={{ height: rows * ROW - 1 }}>
+    <div role="group" aria-label="Passages" aria-busy={behind} className={`relative shrink-0 ${behind ? "opacity-45" : ""}`} style={{ height: rows * ROW - 1 }}>
       {worth.passages.map((p) => {
         const { color, row } = KINDS[p.kind];
         const bars = p.bars ? `${p.bars} ${p.bars === 1 ? "bar" : "bars"}` : seconds((p.end - p.start) / rate);

@@ -13,13 +13,14 @@ import { beatsAt } from "../../wave/marks";
 const TITLES: Record<FoundKind, string> = { loop: "Loops", kick: "Kicks", snare: "Snares", hat: "Hats" };
 const A_ROW = 4;
 
-export function Worth({ source, rate, worth }: { source: Source; rate: number; worth: Found | undefined }) {
+/** behind: told by other bars than the grid's, while those are being listened to. */
+export function Worth({ source, rate, worth, behind }: { source: Source; rate: number; worth: Found | undefined; behind: boolean }) {
   const found = useView((s) => s.found);
   const selection = useView((s) => s.selection?.source === source.id && s.selection.end > s.selection.start);
   const some = found !== null || selection;
   if (!worth) return <p className="text-ink2">Listening ...</p>;
   return (
-    <section aria-label="Worth taking" className="flex min-h-0 flex-col gap-1.5 text-[12px]">
+    <section aria-label="Worth taking" aria-busy={behind} className="flex min-h-0 flex-col gap-1.5 text-[12px]">
       <div className="flex flex-wrap items-center gap-1.5">
         <Button keys="P" disabled={!some} hint="The loop, hit or selection, on the next free pad" onClick={toPad}>
           To pad
@@ -31,7 +32,7 @@ export function Worth({ source, rate, worth }: { source: Source; rate: number; w
           <kbd className="font-body font-semibold">,</kbd> and <kbd className="font-body font-semibold">.</kbd> play one after the other, Enter again. %: how alike both sides of the join are; dB: all else beside the hit.
         </span>
       </div>
-      <div className="grid grid-cols-4 gap-3">
+      <div className={`grid grid-cols-4 gap-3 ${behind ? "opacity-45" : ""}`}>
         {KINDS.map((kind) => (
           <List key={kind} source={source} rate={rate} worth={worth} kind={kind} />
         ))}
