@@ -1,8 +1,8 @@
 """Fit the weights of core/listen/hits.py: decibels of cover, and above all which hit of a record is the cleanest.
 
-    python -m training.listen.fit_hits hits1.npz parts16.npz parts17.npz --seed 2
-    python -m training.listen.fit_hits hits2.npz parts16.npz parts17.npz --seed 3 --epochs 30
-    python -m training.listen.fit_hits hits3.npz parts16.npz parts17.npz --seed 5
+    for seed in 2 3 4 5: hits1.npz to hits4.npz, of parts16, 17, 20, 21, 22 and 23
+
+    python -m training.listen.fit_hits hits1.npz parts*.npz --seed 2
 
 Needs torch (2.13, CPU). One group in twelve (the hits of a drum of a song) is watched, not learnt.
 """
@@ -19,17 +19,16 @@ from grainpocket.core.listen import hits, passages
 from training.listen.asking import asking, begun
 from training.listen.perceptron import DECAY, Fitted, network, run, save
 
-HIDDEN = (96, 32)
+HIDDEN = (128, 48)
 LIMITS, SILENT_DB, SHARP_DB, RANK, GROUPS = (-40.0, 25.0), -30.0, 2.0, 0.1, 8
 
 
 def main() -> None:
-    asked = begun(asking(__doc__, epochs=20))
+    asked = begun(asking(__doc__, epochs=16))
     files = [np.load(f) for f in asked.files]
     rows = np.concatenate([f["hits"] for f in files]).astype(np.float32)
     cover, groups = np.concatenate([f["cover"] for f in files]).astype(np.float32), np.concatenate([f["groups"] for f in files])
-    # As the passages are told by the first of the networks that the program has.
-    sounding = 1 / (1 + np.exp(-np.clip(passages.networks()[0](rows[:, hits.FEATURES :]), -30, 30)))
+    sounding = 1 / (1 + np.exp(-np.clip(passages.told(rows[:, hits.FEATURES :]), -30, 30)))
     x = np.zeros((len(rows), hits.INPUTS), np.float32)
     all_groups = [np.flatnonzero(groups == g) for g in np.unique(groups)]
     for mine in all_groups:

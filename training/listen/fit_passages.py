@@ -1,30 +1,31 @@
 """Fit the weights of core/listen/passages.py.
 
-    python -m training.listen.fit_passages passages1.npz parts1.npz parts2.npz
-    python -m training.listen.fit_passages passages2.npz parts16.npz parts17.npz
+    python -m training.listen.fit_passages passages1.npz parts1.npz parts2.npz --hidden 64 32 --epochs 14
+    python -m training.listen.fit_passages passages2.npz parts16.npz parts17.npz --hidden 64 32 --epochs 14
+    python -m training.listen.fit_passages passages3.npz parts*.npz --seed 5
+    python -m training.listen.fit_passages passages4.npz parts*.npz --seed 6
+
+The last two of parts16, 17, 20, 21, 22 and 23.
 
 Needs torch (2.13, CPU). The last tenth of each file is watched, not learnt.
 """
 
 from __future__ import annotations
 
-import sys
-from pathlib import Path
-
 import numpy as np
 import torch
 from torch import nn
 
 from grainpocket.core.listen import passages
+from training.listen.asking import asking, begun
 from training.listen.perceptron import fit, run, save
-
-HIDDEN, EPOCHS = (64, 32), 14
 
 
 def main() -> None:
-    out, files = Path(sys.argv[1]), [np.load(f) for f in sys.argv[2:]]
-    torch.manual_seed(1)
-    torch.set_num_threads(1)
+    ask = asking(__doc__, epochs=18)
+    ask.add_argument("--hidden", type=int, nargs=2, default=(128, 48))
+    asked = begun(ask)
+    files = [np.load(f) for f in asked.files]
     bars, truth = np.concatenate([f["bars"] for f in files]), np.concatenate([f["bar_truth"] for f in files])
     watch = np.concatenate([np.arange(len(f["bars"])) > 0.9 * len(f["bars"]) for f in files])
     known = torch.from_numpy((truth >= 0).astype(np.float32))
@@ -34,8 +35,8 @@ def main() -> None:
         loss = nn.functional.binary_cross_entropy_with_logits(guess, target[rows], reduction="none")
         return (loss * known[rows]).sum() / known[rows].sum()
 
-    net = fit(bars.astype(np.float32), watch, HIDDEN, len(passages.OUTPUTS), bar_loss, EPOCHS)
-    save(out, *net)
+    net = fit(bars.astype(np.float32), watch, tuple(asked.hidden), len(passages.OUTPUTS), bar_loss, asked.epochs)
+    save(asked.out, *net)
     guess = run(net, bars.astype(np.float32))[watch]
     for i, name in enumerate(passages.OUTPUTS):
         sure = truth[watch, i] >= 0

@@ -22,7 +22,9 @@ from grainpocket.core.listen.onsets import Onsets
 
 Kind = Literal["bare drums", "no drums", "voice"]
 OUTPUTS = ("drums", "music", "voice")
-NETWORKS = ("passages1.npz", "passages2.npz")
+# The drums are told by some, music and voices by others: these know songs of which some of the parts alone play, and drums
+# better without those.
+DRUM_NETWORKS, MUSIC_NETWORKS = ("passages1.npz", "passages2.npz"), ("passages3.npz", "passages4.npz")
 QUANTILES = (0.1, 0.5, 0.9)
 FEATURES = COARSE * (len(QUANTILES) + 3) + 6 + len(ROLES)
 PLAIN_S, SHORTEST_S = 2.0, 0.4
@@ -91,17 +93,24 @@ def _beginnings(onsets: Onsets, edges: Edges) -> Table:
 
 
 @functools.cache
-def networks() -> tuple[Layers, ...]:
-    return tuple(load(name) for name in NETWORKS)
+def _networks(names: tuple[str, ...]) -> tuple[Layers, ...]:
+    return tuple(load(name) for name in names)
+
+
+def told(table: Table) -> Table:
+    """(k, 3) log odds that drums, music and a voice sound in stretches of which (k, FEATURES) were seen."""
+    score = mean_of(_networks(MUSIC_NETWORKS), table)
+    score[:, 0] = mean_of(_networks(DRUM_NETWORKS), table)[:, 0]
+    return score
 
 
 def present(bands: Bands, notes: Chroma | None, onsets: Onsets, edges: Edges, bars: Edges) -> tuple[Table, Table]:
     """((k, FEATURES), (k, 3)): of stretches of half a bar, what was seen, and the probabilities that drums, other music and a
     voice sound. Each is looked at by itself and as a part of its bar. edges, bars: seconds of the half bars, of the bars."""
     table = features(bands, notes, onsets, edges)
-    score = mean_of(networks(), table)
+    score = told(table)
     if len(bars) > 2:
-        whole = mean_of(networks(), features(bands, notes, onsets, bars))
+        whole = told(features(bands, notes, onsets, bars))
         bar = np.clip(np.searchsorted(bars, (edges[1:] + edges[:-1]) / 2, "right") - 1, 0, len(whole) - 1)
         score = OWN * score + (1 - OWN) * whole[bar]
     return table, np.asarray(1 / (1 + np.exp(-np.clip(score, -30, 30))), np.float32)
