@@ -6,7 +6,6 @@ import json
 import logging
 import shutil
 import time
-import uuid
 
 import numpy as np
 
@@ -140,17 +139,18 @@ class Worker:
         """Recordings that were broken off, by a crash of the tab or of ours, become finds: what was played is not lost."""
         takes = TakeStore(self.settings.takes)
         for take in takes.left(_ABANDONED_S):
-            about, job_id = takes.about(take), uuid.uuid4().hex
-            name = f"{about['name']}, broken off"[:80]
             try:
-                takes.write(take, self.settings.uploads / job_id)
-                self.jobs.create(about["pocket"], "import", name, {"name": f"{name}.wav"}, job_id)
+                # One that had ended has its job already, which bears its name.
+                if self.jobs.get(take) is None:
+                    about = takes.about(take)
+                    name = f"{about['name']}, broken off"[:80]
+                    takes.write(take, self.settings.uploads / take)
+                    self.jobs.create(about["pocket"], "import", name, {"name": f"{name}.wav"}, take)
+                    self.enqueue(take)
+                takes.let_go(take)
             except Exception:
                 # On a full disk it stays what it is until the next start, and all else goes on.
                 log.exception("take %s was not brought in", take)
-                continue
-            takes.let_go(take)
-            self.enqueue(job_id)
 
     def _listen_to_the_old(self, waiting: list[str]) -> None:
         """Finds that were heard by an older program are heard again, one job each."""

@@ -24,6 +24,8 @@ class DiskFull(HTTPException):
 
 def is_full(error: BaseException | None) -> bool:
     """Whether a file or the database could not be written for want of room."""
-    if isinstance(error, DBAPIError):
-        return getattr(error.orig, "sqlite_errorcode", None) == sqlite3.SQLITE_FULL
+    # The queue's database is used without SQLAlchemy.
+    cause = error.orig if isinstance(error, DBAPIError) else error
+    if isinstance(cause, sqlite3.Error):
+        return getattr(cause, "sqlite_errorcode", None) == sqlite3.SQLITE_FULL
     return isinstance(error, OSError) and error.errno in (errno.ENOSPC, errno.EDQUOT)

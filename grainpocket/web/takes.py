@@ -68,19 +68,17 @@ def add_block(path: TakePath) -> Response:
 @api.post("/pockets/<pocket>/takes/<take>/end", responses={202: Job, 404: Problem, 422: Problem, 507: Problem})
 def end_take(path: TakePath) -> Response:
     """No more: the take becomes a find. The answer is the job that brings it in."""
-    takes, job_id = _takes(), uuid.uuid4().hex
-    target = desk().settings.uploads / job_id
-    with _Room(NOT_IN):
-        about = takes.about(path.take)
-        takes.write(path.take, target)
-        try:
-            row = desk().jobs.create(about["pocket"], "import", about["name"], {"name": f"{about['name']}.wav"}, job_id)
-        except Exception:
-            target.unlink()
-            raise
+    takes, jobs = _takes(), desk().jobs
+    # The job has the take's own name: asked twice, or again after an answer that got lost, it is the same job.
+    row = jobs.get(path.take)
+    if row is None:
+        with _Room(NOT_IN):
+            about = takes.about(path.take)
+            takes.write(path.take, desk().settings.uploads / path.take)
+            row = jobs.create(about["pocket"], "import", about["name"], {"name": f"{about['name']}.wav"}, path.take)
+        desk().enqueue(row.id)
     # Not before a job will bring it in: whatever happens until then, the take is there.
     takes.let_go(path.take)
-    desk().enqueue(job_id)
     return json_of(job_reply(row), 202)
 
 

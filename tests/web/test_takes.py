@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import errno
 import os
 from pathlib import Path
 
 import numpy as np
+import pytest
 import soundfile as sf
 
+from grainpocket.store.takes import TakeStore
 from tests.signals import RATE, drum_loop
 from tests.web.conftest import HOST, Api
 
@@ -74,3 +77,68 @@ def test_blocks_that_are_none(api: Api) -> None:
     api.worker.run(job["id"])
     heard, _ = sf.read(api.worker.audio.root / api.state["pocket"]["sources"]["s1"]["audio"] / "audio.wav", dtype="float32")
     np.testing.assert_array_equal(heard, [[0, 0], [0.5, -0.5]])
+
+
+def begun(api: Api, frames: int = 22050) -> str:
+    """A take with so many frames in it."""
+    take = begin(api, "Tape")
+    add(api, take, np.full((frames, 2), 0.25))
+    return take
+
+
+def test_an_end_whose_answer_got_lost_can_be_asked_for_again(api: Api) -> None:
+    take = begun(api)
+    first = api.post(f"/api/pockets/{api.id}/takes/{take}/end", status=202)
+    assert api.post(f"/api/pockets/{api.id}/takes/{take}/end", status=202)["id"] == first["id"]
+    api.worker.run(first["id"])
+    # Even when it is a find by now, it is the same one.
+    again = api.post(f"/api/pockets/{api.id}/takes/{take}/end", status=202)
+    assert (again["id"], again["state"]) == (first["id"], "done")
+    api.worker.run(again["id"])
+    assert len(api.state["pocket"]["sources"]) == 1
+    api.post(f"/api/pockets/{api.id}/takes/{'0' * 32}/end", status=404)
+
+
+def test_a_crash_between_the_job_and_the_take_brings_it_in_once(api: Api, monkeypatch: pytest.MonkeyPatch) -> None:
+    take = begun(api)
+
+    def crash(*_: object) -> None:
+        raise OSError("the power is gone")
+
+    with monkeypatch.context() as broken:
+        broken.setattr(TakeStore, "let_go", crash)
+        api.client.application.config["PROPAGATE_EXCEPTIONS"] = False
+        api.post(f"/api/pockets/{api.id}/takes/{take}/end", status=500)
+    store = TakeStore(api.worker.settings.takes)
+    for file in store.root.iterdir():
+        os.utime(file, (0, 0))
+    assert store.left(30.0) == [take]
+    api.worker.recover()
+    assert store.left(0.0) == []
+    api.worker.run(take)
+    (source,) = api.state["pocket"]["sources"].values()
+    assert (source["name"], source["frames"]) == ("Tape", 22050)
+    assert api.get(f"/api/pockets/{api.id}/jobs")["jobs"] == []
+
+
+def test_a_take_that_cannot_be_brought_in_does_not_keep_the_worker_from_starting(api: Api, monkeypatch: pytest.MonkeyPatch) -> None:
+    takes = [begun(api), begun(api, 11025)]
+    store = TakeStore(api.worker.settings.takes)
+    for file in store.root.iterdir():
+        os.utime(file, (0, 0))
+    real = TakeStore.write
+
+    def full(self: TakeStore, take: str, target: Path) -> None:
+        if take == takes[0]:
+            raise OSError(errno.ENOSPC, "No space left on device")
+        real(self, take, target)
+
+    with monkeypatch.context() as narrow:
+        narrow.setattr(TakeStore, "write", full)
+        api.worker.recover()
+    assert store.left(0.0) == [takes[0]]
+    api.worker.recover()
+    assert store.left(0.0) == []
+    for take in takes:
+        api.worker.run(take)
+    assert sorted(s["frames"] for s in api.state["pocket"]["sources"].values()) == [11025, 22050]

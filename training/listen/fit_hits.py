@@ -1,8 +1,8 @@
 """Fit the weights of core/listen/hits.py: decibels of cover, and above all which hit of a record is the cleanest.
 
-    for seed in 2 3 4 5: hits1.npz to hits4.npz, of parts16, 17, 20, 21, 22 and 23
-
     python -m training.listen.fit_hits hits1.npz parts*.npz --seed 2
+
+Of parts16, 17, 20, 21, 22 and 23; hits2.npz to hits4.npz likewise with seeds 3, 4 and 5.
 
 Needs torch (2.13, CPU). One group in twelve (the hits of a drum of a song) is watched, not learnt.
 """

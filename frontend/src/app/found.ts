@@ -44,11 +44,12 @@ const REST_MS = 500;
 export function useWorth(source: Source): { worth: Worth | undefined; behind: boolean } {
   const pocket = usePocket((s) => s.open?.id ?? "");
   const grid = useRested(source.grid, REST_MS);
-  const { data, isFetching } = useQuery({
+  const { data, isFetching, isPlaceholderData } = useQuery({
     queryKey: ["worth", pocket, source.id, source.audio, grid],
     queryFn: () => ask(api.GET("/api/pockets/{pocket}/sources/{source}/worth", { params: { path: { pocket, source: source.id } } })),
     enabled: pocket !== "",
     // Not for ever: what was answered while the grid moved on was of the grid it had by then. Asking again costs little.
+    refetchOnWindowFocus: false,
     placeholderData: (previous, query) => (query?.queryKey[3] === source.audio ? previous : undefined),
   });
   useEffect(() => {
@@ -57,7 +58,7 @@ export function useWorth(source: Source): { worth: Worth | undefined; behind: bo
     if (shown.has(keyOf(source)) && shown.get(keyOf(source)) !== data) useView.getState().look({ found: null });
     shown.set(keyOf(source), data);
   }, [data, source]);
-  return { worth: data, behind: data !== undefined && (isFetching || grid !== source.grid) };
+  return { worth: data, behind: data !== undefined && (isFetching || isPlaceholderData || grid !== source.grid) };
 }
 
 function chosen(source: Source): Found | null {

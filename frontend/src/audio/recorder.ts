@@ -46,7 +46,7 @@ class LineRecorder {
   private stream: MediaStream | null = null;
   private deck: AudioBufferSourceNode | null = null;
   private take: Take | null = null;
-  private ended: Take | null = null;
+  private ended: Take[] = [];
   private sending: Promise<void> = Promise.resolve();
   private flushed: (() => void) | null = null;
 
@@ -127,25 +127,26 @@ class LineRecorder {
       this.node?.port.postMessage("rest");
     });
     this.take = null;
-    this.ended = take;
+    this.ended.push(take);
     set({ recording: false });
     await this.sending;
     return this.bringIn();
   }
 
-  /** Make the ended take a find, at once or when it could not be done before. */
+  /** Make what has ended finds, at once or when it could not be done before. Resolves to whether all of it is. */
   async bringIn(): Promise<boolean> {
-    const take = this.ended;
-    if (!take) return true;
-    try {
-      await ask(api.POST("/api/pockets/{pocket}/takes/{take}/end", { params: { path: { pocket: take.pocket, take: take.id } } }));
-      this.ended = null;
-      set({ left: false, problem: null });
-      return true;
-    } catch (error) {
-      set({ left: true, problem: error instanceof Error ? error.message : "What was recorded is kept, and not yet among the finds." });
-      return false;
+    const takes = this.ended.splice(0);
+    let problem: string | null = null;
+    for (const take of takes) {
+      try {
+        await ask(api.POST("/api/pockets/{pocket}/takes/{take}/end", { params: { path: { pocket: take.pocket, take: take.id } } }));
+      } catch (error) {
+        this.ended.push(take);
+        problem = error instanceof Error ? error.message : "What was recorded is kept, and not yet among the finds.";
+      }
     }
+    set({ left: this.ended.length > 0, problem });
+    return problem === null;
   }
 
   private hear({ samples, peak, last }: Message): void {

@@ -55,15 +55,16 @@ export function RecordPanel({ close }: { close: () => void }) {
           <Button tone="play" onClick={() => void recorder.stop().then(closeIf)}>
             ■ Stop and keep
           </Button>
-        ) : left ? (
-          <Button tone="solid" hint="Make a find of what was recorded" onClick={() => void recorder.bringIn().then(closeIf)}>
-            Bring it in
-          </Button>
         ) : (
           <Button tone="solid" disabled={!input} hint={input ? undefined : "Choose an input first"} onClick={() => void recorder.start(pocket, "Take")}>
             ● Record
           </Button>
         )}
+        {left && !recording ? (
+          <Button hint="Make a find of what was recorded" onClick={() => void recorder.bringIn().then(closeIf)}>
+            Bring it in
+          </Button>
+        ) : null}
         <span role="timer" className="tabular-nums">
           {recording ? `${seconds.toFixed(1)} s` : input ? (db > FLOOR_DB ? `${db.toFixed(0)} dB` : "silence") : ""}
         </span>

@@ -22,8 +22,8 @@ from grainpocket.core.listen.onsets import Onsets
 
 Kind = Literal["bare drums", "no drums", "voice"]
 OUTPUTS = ("drums", "music", "voice")
-# The drums are told by some, music and voices by others: these know songs of which some of the parts alone play, and drums
-# better without those.
+# Music and voices are told by networks fitted on songs of which only some of the parts play; the drums by those fitted without
+# such songs, which tell them better.
 DRUM_NETWORKS, MUSIC_NETWORKS = ("passages1.npz", "passages2.npz"), ("passages3.npz", "passages4.npz")
 QUANTILES = (0.1, 0.5, 0.9)
 FEATURES = COARSE * (len(QUANTILES) + 3) + 6 + len(ROLES)
