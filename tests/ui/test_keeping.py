@@ -223,3 +223,24 @@ def test_pockets_are_apart(opened: Opener) -> None:
     ui.button("Pockets").click()
     ui.page.get_by_role("menuitem", name="Night ferry set").click()
     ui.wait("Object.keys(pocket.sources).length === 5")
+
+
+def test_an_edit_that_finds_no_room_says_so_and_is_made_when_there_is_some(opened: Opener) -> None:
+    ui = opened()
+    says = "The disk is full: that was not done. What you made before is kept."
+    before = ui.look("pocket.tempo")
+    ui.page.route("**/edits", lambda route: route.fulfill(status=507, json={"code": "disk-full", "message": says}))
+    tempo = ui.page.get_by_role("spinbutton", name="Tempo", exact=True)
+
+    def enter(value: str) -> None:
+        tempo.click()
+        tempo.fill(value)
+        tempo.press("Enter")
+
+    enter("120")
+    expect(ui.page.get_by_text(says, exact=True)).to_be_visible()
+    assert ui.look("pocket.tempo") == before
+    ui.page.unroute("**/edits")
+    enter("121")
+    ui.wait("pocket.tempo === 121")
+    assert ui.live.state["pocket"]["tempo"] == 121
