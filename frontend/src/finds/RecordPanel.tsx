@@ -50,7 +50,7 @@ export function RecordPanel({ close }: { close: () => void }) {
       >
         <div className={`h-full ${db > -0.1 ? "bg-now" : "bg-snare"}`} style={{ width: `${Math.max(0, Math.min(100, (1 - db / FLOOR_DB) * 100))}%` }} />
       </div>
-      <div className="flex items-center gap-2">
+      <div className="flex flex-wrap items-center gap-x-2 gap-y-1">
         {recording ? (
           <Button tone="play" onClick={() => void recorder.stop().then(closeIf)}>
             ■ Stop and keep
@@ -65,7 +65,7 @@ export function RecordPanel({ close }: { close: () => void }) {
             Bring it in
           </Button>
         ) : null}
-        <span role="timer" className="tabular-nums">
+        <span role="timer" className="whitespace-nowrap tabular-nums">
           {recording ? `${seconds.toFixed(1)} s` : input ? (db > FLOOR_DB ? `${db.toFixed(0)} dB` : "silence") : ""}
         </span>
       </div>
