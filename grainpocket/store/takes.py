@@ -76,14 +76,24 @@ class TakeStore:
         (self.root / f"{take}.f32").unlink(missing_ok=True)
         (self.root / f"{take}.json").unlink(missing_ok=True)
 
+    def waiting(self, pocket: str, older_than_s: float) -> list[tuple[str, str, float]]:
+        """(take, name, seconds) of what was recorded for a pocket and never brought in, oldest first."""
+        out: list[tuple[str, str, float]] = []
+        for file in sorted(self._resting(older_than_s), key=lambda f: f.stat().st_mtime):
+            about = self.about(file.stem)
+            if about["pocket"] == pocket and file.stat().st_size >= FRAME:
+                out.append((file.stem, about["name"], file.stat().st_size // FRAME / about["rate"]))
+        return out
+
     def left(self, older_than_s: float) -> list[str]:
         """Takes that nothing was added to for so long, and that hold something; empty ones are removed."""
         out: list[str] = []
-        for file in self.root.glob("*.f32"):
-            if time.time() - file.stat().st_mtime < older_than_s:
-                continue
+        for file in self._resting(older_than_s):
             if file.stat().st_size >= FRAME:
                 out.append(file.stem)
             else:
                 self.let_go(file.stem)
         return out
+
+    def _resting(self, older_than_s: float) -> list[Path]:
+        return [file for file in self.root.glob("*.f32") if time.time() - file.stat().st_mtime >= older_than_s]

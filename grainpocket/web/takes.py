@@ -19,6 +19,8 @@ from grainpocket.web.pockets import desk
 from grainpocket.web.schemas import Job, PocketPath, Problem, job_reply
 
 api = APIBlueprint("takes", __name__, url_prefix="/api", abp_tags=[Tag(name="takes")])
+# A recording that goes on has a block every second, and tries again when one is lost.
+RESTING_S = 10.0
 FULL = "The disk is full: the recording stops here. What was recorded before is kept."
 NOT_IN = "The disk is full: what was recorded is kept, and not yet among the finds. Free some space and bring it in again."
 
@@ -33,6 +35,18 @@ class Take(BaseModel):
 
     id: str
     frames: int
+
+
+class WaitingTake(BaseModel):
+    """What was recorded and is not yet a find."""
+
+    id: str
+    name: str
+    seconds: float
+
+
+class WaitingTakes(BaseModel):
+    takes: list[WaitingTake]
 
 
 class TakePath(PocketPath):
@@ -51,6 +65,14 @@ def begin_take(path: PocketPath, body: NewTake) -> Response:
     with _Room(FULL):
         _takes().begin(take, path.pocket, clean_name(body.name, 80) or "Take", body.rate)
     return json_of(Take(id=take, frames=0), 201)
+
+
+@api.get("/pockets/<pocket>/takes", responses={200: WaitingTakes, 404: Problem})
+def waiting_takes(path: PocketPath) -> Response:
+    """Recordings that were never brought in, oldest first; not those that are still going on."""
+    desk().pockets.load(path.pocket)
+    found = _takes().waiting(path.pocket, RESTING_S)
+    return json_of(WaitingTakes(takes=[WaitingTake(id=take, name=name, seconds=seconds) for take, name, seconds in found]))
 
 
 @api.post("/pockets/<pocket>/takes/<take>/blocks", responses={200: Take, 404: Problem, 413: Problem, 507: Problem})

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 from collections.abc import Callable
 
 import numpy as np
@@ -307,3 +308,22 @@ def test_a_take_that_finds_no_room_is_brought_in_later(opened: Opener) -> None:
     ui.button("Bring it in").click()
     ui.wait("Object.values(pocket.sources).some((s) => s.name === 'Take' && s.frames > 20000)")
     expect(ui.button("Close recording")).to_have_count(0)
+
+
+def test_what_a_tab_that_died_had_recorded_is_offered_after_a_reload(opened: Opener) -> None:
+    ui = opened()
+    takes = f"/api/pockets/{ui.live.id}/takes"
+    take = ui.live.ask("POST", takes, {"name": "Tape", "rate": RATE})[1]["id"]
+    ui.live.ask("POST", f"{takes}/{take}/blocks", raw=drum_loop().samples.astype("<f4").tobytes())
+    ui.button("Record").click()
+    ui.button("Line input").click()
+    expect(ui.button("Line input")).to_have_attribute("aria-pressed", "true")
+    # It might still be going on in another tab.
+    expect(ui.button("Bring it in")).to_have_count(0)
+    for file in ui.live.server.data.rglob(f"{take}.f32"):
+        os.utime(file, (0, 0))
+    ui.open()
+    ui.button("Record").click()
+    ui.button("Bring it in").click()
+    ui.wait("Object.values(pocket.sources).some((s) => s.name === 'Tape')")
+    assert ui.live.ask("GET", takes)[1]["takes"] == []

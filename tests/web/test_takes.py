@@ -99,6 +99,25 @@ def test_an_end_whose_answer_got_lost_can_be_asked_for_again(api: Api) -> None:
     api.post(f"/api/pockets/{api.id}/takes/{'0' * 32}/end", status=404)
 
 
+def test_what_was_recorded_and_never_brought_in_is_offered(api: Api) -> None:
+    path = f"/api/pockets/{api.id}/takes"
+    older, newer, going_on = begun(api), begun(api, 4410), begun(api)
+    empty = begin(api)
+    store = TakeStore(api.worker.settings.takes)
+    for take, minutes in ((older, 9), (newer, 5), (empty, 9)):
+        then = (store.root / f"{take}.f32").stat().st_mtime - 60 * minutes
+        os.utime(store.root / f"{take}.f32", (then, then))
+    told = [{"id": older, "name": "Tape", "seconds": 22050 / RATE}, {"id": newer, "name": "Tape", "seconds": 0.1}]
+    assert api.get(path)["takes"] == told
+    api.worker.run(api.post(f"{path}/{older}/end", status=202)["id"])
+    assert [t["id"] for t in api.get(path)["takes"]] == [newer]
+    # Another pocket's are not offered here; and to look removes nothing.
+    other = api.post("/api/pockets", {"name": "Other"}, 201)["id"]
+    assert api.get(f"/api/pockets/{other}/takes")["takes"] == []
+    assert {f.stem for f in store.root.iterdir()} == {newer, going_on, empty}
+    api.get("/api/pockets/nowhere/takes", 404)
+
+
 def test_a_crash_between_the_job_and_the_take_brings_it_in_once(api: Api, monkeypatch: pytest.MonkeyPatch) -> None:
     take = begun(api)
 

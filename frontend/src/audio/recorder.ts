@@ -20,11 +20,11 @@ interface Recorder {
   recording: boolean;
   seconds: number;
   problem: string | null;
-  /** A take has ended that is not yet a find. */
-  left: boolean;
+  /** Seconds of takes that have ended and are not yet finds. */
+  left: number;
 }
 
-export const useRecorder = create<Recorder>(() => ({ input: null, peak: 0, recording: false, seconds: 0, problem: null, left: false }));
+export const useRecorder = create<Recorder>(() => ({ input: null, peak: 0, recording: false, seconds: 0, problem: null, left: 0 }));
 const set = useRecorder.setState;
 
 interface Message {
@@ -33,11 +33,12 @@ interface Message {
   last: boolean;
 }
 
-/** full: no more can be added. */
+/** full: no more can be added; seconds: how much there is. */
 interface Take {
   pocket: string;
   id: string;
   full: boolean;
+  seconds: number;
 }
 
 class LineRecorder {
@@ -111,7 +112,7 @@ class LineRecorder {
     if (!this.node) return;
     try {
       const take = await ask(api.POST("/api/pockets/{pocket}/takes", { params: { path: { pocket } }, body: { name, rate: audio().sampleRate } }));
-      this.take = { pocket, id: take.id, full: false };
+      this.take = { pocket, id: take.id, full: false, seconds: 0 };
       set({ recording: true, seconds: 0, problem: null });
     } catch (error) {
       set({ problem: error instanceof Error ? error.message : "Recording could not begin." });
@@ -127,7 +128,7 @@ class LineRecorder {
       this.node?.port.postMessage("rest");
     });
     this.take = null;
-    this.ended.push(take);
+    this.ended.push({ ...take, seconds: useRecorder.getState().seconds });
     set({ recording: false });
     await this.sending;
     return this.bringIn();
@@ -145,8 +146,26 @@ class LineRecorder {
         problem = error instanceof Error ? error.message : "What was recorded is kept, and not yet among the finds.";
       }
     }
-    set({ left: this.ended.length > 0, problem });
+    this.tell();
+    set({ problem });
     return problem === null;
+  }
+
+  /** Ask the server for what was recorded before this page was loaded and never brought in. */
+  async findLeft(pocket: string): Promise<void> {
+    this.ended = this.ended.filter((take) => take.pocket === pocket);
+    try {
+      const { takes } = await ask(api.GET("/api/pockets/{pocket}/takes", { params: { path: { pocket } } }));
+      const known = new Set([...this.ended, this.take].map((take) => take?.id));
+      this.ended.push(...takes.filter((take) => !known.has(take.id)).map((take) => ({ pocket, id: take.id, full: true, seconds: take.seconds })));
+    } catch {
+      // It is only an offer; the server brings them in when it starts again.
+    }
+    this.tell();
+  }
+
+  private tell(): void {
+    set({ left: this.ended.reduce((sum, take) => sum + take.seconds, 0) });
   }
 
   private hear({ samples, peak, last }: Message): void {

@@ -12,6 +12,7 @@ export function RecordPanel({ close }: { close: () => void }) {
   const { input, peak, recording, seconds, problem, left } = useRecorder();
   const pocket = usePocket((s) => s.open?.id ?? "");
   useEffect(() => () => recorder.close(), []);
+  useEffect(() => void recorder.findLeft(pocket), [pocket]);
   const db = 20 * Math.log10(Math.max(1e-6, peak));
   // Where the take could not be brought in, it is said here, and can be tried again.
   const closeIf = (done: boolean) => {
@@ -60,8 +61,8 @@ export function RecordPanel({ close }: { close: () => void }) {
             ● Record
           </Button>
         )}
-        {left && !recording ? (
-          <Button hint="Make a find of what was recorded" onClick={() => void recorder.bringIn().then(closeIf)}>
+        {left > 0 && !recording ? (
+          <Button hint={`Make a find of the ${left.toFixed(1)} s that were recorded before`} onClick={() => void recorder.bringIn().then(closeIf)}>
             Bring it in
           </Button>
         ) : null}
