@@ -151,6 +151,24 @@ def test_a_note_about_a_mended_file(opened: Opener) -> None:
     expect(ui.page.get_by_text("7 samples were not numbers", exact=False).first).to_be_visible()
 
 
+def test_what_comes_in_is_in_sight_and_so_is_what_is_open(opened: Opener) -> None:
+    ui = opened()
+    usual = ui.page.viewport_size
+    ui.page.set_viewport_size({"width": 1280, "height": 520})
+    try:
+        names = ["Kettle", "Crane", "Buoy", "Winch", "Gangway"]
+        for name in names:
+            ui.bring_in(f"{name}.wav", wav(drum_loop(bars=1).samples))
+        first, last = (ui.page.locator("[data-find]").filter(has_text=name) for name in (names[0], names[-1]))
+        expect(last).to_be_in_viewport(ratio=0.9)
+        expect(first).not_to_be_in_viewport()
+        ui.button(f"Open {names[-1]}").click()
+        ui.look("gp.useView.getState().look({ source: Object.keys(pocket.sources)[0] })")
+        expect(first).to_be_in_viewport(ratio=0.9)
+    finally:
+        ui.page.set_viewport_size(usual or {"width": 1280, "height": 800})
+
+
 def test_files_are_dropped_anywhere(opened: Opener) -> None:
     ui = opened()
     drop = """([name, bytes]) => {

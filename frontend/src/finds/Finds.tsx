@@ -1,5 +1,5 @@
 /** The pocket's finds: the left column. */
-import { memo, useRef, useState } from "react";
+import { memo, useEffect, useRef, useState, type RefObject } from "react";
 
 import { api } from "../api/client";
 import type { About, Source } from "../api/types";
@@ -26,9 +26,11 @@ export function Finds({ about }: { about: About }) {
   const jobs = useJobs((s) => s.jobs);
   const uploads = useUploads((s) => s.uploads);
   const [recording, setRecording] = useState(false);
+  const waiting = Object.values(jobs);
+  const list = useRef<HTMLDivElement>(null);
+  useNewestInSight(list, open?.id, open ? Object.keys(open.pocket.sources).length + waiting.length + uploads.length : 0);
   if (!open) return null;
   const sources = ordered(open.pocket.sources);
-  const waiting = Object.values(jobs);
 
   return (
     <aside aria-label="Finds" className="flex min-h-0 flex-col border-r-[1.5px] border-ink p-3">
@@ -55,7 +57,7 @@ export function Finds({ about }: { about: About }) {
         />
       </div>
       {recording ? <RecordPanel close={() => setRecording(false)} /> : null}
-      <div className="thin-scroll -mx-1 flex min-h-0 grow flex-col gap-1.5 overflow-auto px-1 pb-2">
+      <div ref={list} className="thin-scroll -mx-1 flex min-h-0 grow flex-col gap-1.5 overflow-auto px-1 pb-2">
         {sources.map((source) => (
           <FindCard key={source.id} source={source} rate={open.pocket.rate} on={source.id === selected} />
         ))}
@@ -82,14 +84,28 @@ export function Finds({ about }: { about: About }) {
   );
 }
 
+/** What has just come in, or is on its way, stands at the end of a list that may be longer than the window. */
+function useNewestInSight(list: RefObject<HTMLDivElement | null>, pocket: string | undefined, count: number): void {
+  const before = useRef({ pocket, count });
+  useEffect(() => {
+    if (before.current.pocket === pocket && count > before.current.count) list.current?.lastElementChild?.scrollIntoView({ block: "nearest" });
+    before.current = { pocket, count };
+  }, [list, pocket, count]);
+}
+
 const FindCard = memo(function FindCard({ source, rate, on }: { source: Source; rate: number; on: boolean }) {
   const [renaming, setRenaming] = useState(false);
+  const card = useRef<HTMLDivElement>(null);
+  useEffect(() => {
+    if (on) card.current?.scrollIntoView({ block: "nearest" });
+  }, [on]);
   const choose = () => showSource(source.id);
   const grid = source.grid;
   const facts = [grid?.bars ? `${grid.bars} ${grid.bars === 1 ? "bar" : "bars"}` : seconds(source.frames / rate), source.channels === 1 ? "mono" : null].filter(Boolean).join(", ");
 
   return (
     <div
+      ref={card}
       data-find={source.id}
       className={`relative shrink-0 rounded-[4px] bg-card ${on ? "border-[1.5px] border-ink shadow-[3px_3px_0_var(--color-well)]" : "border border-rule hover:border-ink2"}`}
     >
