@@ -16,6 +16,8 @@ RING_S = 0.15
 CLEANEST_DB, DIRTIEST_DB = -60.0, 30.0
 # A part this far under the whole is not there; this near, it is; between, who can say.
 ABSENT_DB, PRESENT_DB = -42.0, -30.0
+# A part that is muted while its last notes ring: over this it is still there, under that it no longer is.
+RINGS_DB, RUNG_DB = -15.0, -25.0
 # A bar this far under the loudest is silence.
 SILENT_DB = -60.0
 Truth = NDArray[np.int8]
@@ -52,7 +54,7 @@ def _energy(sound: Wave) -> float:
 
 def sounding(groups: Sequence[Wave], edges: NDArray[np.float64], mutes: Sequence[Sequence[Span]]) -> Truth:
     """(k, groups): whether each group of parts sounds between edges (k + 1 seconds): 1 yes, 0 no, -1 who can say. mutes: of
-    each group, the spans in which it is muted, though its last note may still ring."""
+    each group, the spans in which nothing of it begins, though its last notes may still ring: while they are loud, it sounds."""
     apart = [_energies(g, edges) for g in groups]
     all_of_it = np.sum(apart, axis=0)
     # Where nothing sounds at all, nothing sounds.
@@ -66,8 +68,8 @@ def sounding(groups: Sequence[Wave], edges: NDArray[np.float64], mutes: Sequence
         for a, b in spans:
             inside = (middle > a) & (middle < b)
             settled = inside & (edges[:-1] > a - 0.1) & (edges[1:] < b + 0.1)
-            out[inside & ~settled, i] = -1
-            out[settled, i] = 0
+            out[inside & (~settled | (db < RINGS_DB)), i] = -1
+            out[settled & (db < RUNG_DB), i] = 0
     return out
 
 

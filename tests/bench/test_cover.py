@@ -68,10 +68,11 @@ def test_a_part_sounds_is_silent_or_who_can_say() -> None:
     assert told[3].tolist() == [0, 1]
 
 
-def test_what_is_muted_is_silent_though_its_last_note_rings() -> None:
+@pytest.mark.parametrize(("level", "told_so"), [(-12.0, 1), (-24.0, -1), (-40.0, 0)])
+def test_what_is_muted_sounds_as_long_as_its_last_note_rings_loudly(level: float, told_so: int) -> None:
     edges = np.arange(0.0, 4.1, 1.0)
-    both = (steady(-6.0), steady(-12.0))
-    told = cover.sounding(both, edges, ((), ((1.0, 2.0), (2.4, 3.2))))
+    drums, music = steady(-6.0), steady(-12.0, end=1.0) + steady(level, start=1.0, end=2.0) + steady(-12.0, start=2.0)
+    told = cover.sounding((drums, music), edges, ((), ((1.0, 2.0), (2.4, 3.2))))
     # A whole bar is told; half of one is not.
-    assert told[:, 1].tolist() == [1, 0, -1, 1]
+    assert told[:, 1].tolist() == [1, told_so, -1, 1]
     assert told[:, 0].tolist() == [1, 1, 1, 1]
