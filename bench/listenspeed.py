@@ -16,9 +16,10 @@ import numpy as np
 import soundfile as sf
 
 from grainpocket.core.listen.bands import analyse
-from grainpocket.core.listen.chroma import chroma
+from grainpocket.core.listen.chroma import chroma, lowered
 from grainpocket.core.listen.hearing import hear
 from grainpocket.core.listen.loudness import loudness
+from grainpocket.core.listen.moments import moments
 from grainpocket.core.listen.onsets import detect_in
 from grainpocket.core.listen.profile import evidence
 from grainpocket.core.listen.tempo import candidates
@@ -71,7 +72,12 @@ def main() -> None:
     bands = analyse(one, RATE, float(np.abs(one).max()))
     onsets, notes = detect_in(bands, one), chroma(one, RATE)
     lines, trimmed = found_lines(candidates(evidence(onsets, notes, len(one) / RATE), RATE), len(one), RATE)
-    works: dict[str, Callable[[], object]] = {"all": ours, "worth": lambda: worth_taking(bands, notes, onsets, lines, trimmed, one)}
+    low = lowered(one, RATE)
+
+    def worth() -> None:
+        worth_taking(bands, notes, onsets, moments(bands, low), lines, trimmed, one)
+
+    works: dict[str, Callable[[], object]] = {"all": ours, "worth": worth}
     try:
         import librosa
 

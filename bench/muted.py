@@ -101,10 +101,10 @@ def piece(path: Path, out: Path, rng: np.random.Generator) -> Row | None:
     }  # fmt: skip
 
 
-def main() -> None:
-    build.install()
-    root = Path(sys.argv[1])
+def made(root: Path) -> list[Row]:
+    """What is known of the pieces in a folder, which are written there first when they are not."""
     if not (root / "index.json").is_file():
+        build.install()
         rng, rows = np.random.default_rng(1), []
         for path in sorted(composed.fetch(root), key=lambda p: hashlib.sha1(p.read_bytes()).hexdigest()):
             row = piece(path, root, rng)
@@ -114,7 +114,12 @@ def main() -> None:
             if len(rows) == PIECES:
                 break
         (root / "index.json").write_text(json.dumps(rows))
-    worth_taking(root, json.loads((root / "index.json").read_text()))
+    return list(json.loads((root / "index.json").read_text()))
+
+
+def main() -> None:
+    root = Path(sys.argv[1])
+    worth_taking(root, made(root))
 
 
 if __name__ == "__main__":

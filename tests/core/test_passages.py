@@ -115,4 +115,17 @@ def test_networks_together_say_the_mean_of_what_each_says() -> None:
 def test_drums_and_music_are_told_by_networks_of_their_own(column: int, names: tuple[str, ...]) -> None:
     x = np.random.default_rng(3).random((5, passages.FEATURES)).astype(np.float32)
     expected = mean_of([load(name) for name in names], x)[:, column]
-    np.testing.assert_allclose(passages.told(x)[:, column], expected, rtol=1e-5)
+    np.testing.assert_allclose(passages.by_bar(x)[:, column], expected, rtol=1e-5)
+
+
+def test_moments_say_of_a_bar_that_there_is_a_voice_have_a_say_in_the_music_and_none_in_the_drums() -> None:
+    x = np.random.default_rng(3).random((5, passages.FEATURES)).astype(np.float32)
+    none = np.zeros((5, 3), np.float32)
+    usual = passages.told(x, none)
+    np.testing.assert_array_equal(usual[:, 0], passages.by_bar(x)[:, 0])
+    for column, share in enumerate((0.0, 1 - passages.BY_BAR, 1.0)):
+        more = none.copy()
+        more[:, column] = 3
+        change = passages.told(x, more) - usual
+        np.testing.assert_allclose(change[:, column], 3 * share, atol=1e-5)
+        np.testing.assert_allclose(np.delete(change, column, axis=1), 0, atol=1e-6)

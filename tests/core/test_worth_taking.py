@@ -12,6 +12,7 @@ from grainpocket.core.listen.grids import found_grid, moved
 from grainpocket.core.listen.hearing import Hearing, hear, worth_by_grid
 from grainpocket.core.listen.worth import NOTHING
 from grainpocket.core.pocket import Grid
+from grainpocket.demo.author.singer import VOWELS, Syllable, sing
 from grainpocket.demo.pocket import AUDIO
 from tests.records import band, beats_of
 from tests.signals import DRUMS, RATE
@@ -77,6 +78,28 @@ def test_without_drums_and_with_drums_alone() -> None:
     bars = 240 / 100.0
     assert _bars(heard, "bare drums", bars, 12) == {0, 1, 2, 3}
     assert _bars(heard, "no drums", bars, 12) == {4, 5, 6, 7}
+
+
+@pytest.mark.parametrize("alone", [False, True])
+def test_a_voice_is_marked_where_it_sings(alone: bool) -> None:
+    """Over a band, or over nothing."""
+    bpm, bars = 100.0, 12
+    bar_s = 240 / bpm
+    tape = band(beats_of(bpm, bars * 4, 0.0)).out * (0.0 if alone else 1.0)
+    rng, at = np.random.default_rng(6), 4 * bar_s
+    syllables = []
+    while at < 8 * bar_s - 0.5:
+        length = float(rng.choice([0.15, 0.25, 0.4]))
+        syllables.append(Syllable(at, length, 55 + int(rng.choice([0, 2, 4, 7, 9])), str(rng.choice(list(VOWELS))), hard=True))
+        at += length + 0.05
+    sung = sing(syllables, len(tape) / RATE, 3)[: len(tape), 0]
+    level = np.abs(tape).max() or 1.0
+    mix = tape + 0.6 * level * np.pad(sung, (0, len(tape) - len(sung))) / np.abs(sung).max()
+    heard = hear((0.5 * mix / np.abs(mix).max()).astype(np.float32), RATE)
+    spans = [(p.start / RATE, p.end / RATE) for p in heard.worth.passages if p.kind == "voice"]
+    marked = [k for k in range(bars) if any(a <= (k + 0.5) * bar_s < b for a, b in spans)]
+    assert set(marked) >= {5, 6} if alone else {4, 5, 6, 7}
+    assert set(marked) <= {4, 5, 6, 7}
 
 
 @pytest.mark.parametrize("sound", [np.zeros(RATE * 5, np.float32), np.zeros(20, np.float32), np.zeros(0, np.float32)])

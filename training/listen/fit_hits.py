@@ -28,7 +28,7 @@ def main() -> None:
     files = [np.load(f) for f in asked.files]
     rows = np.concatenate([f["hits"] for f in files]).astype(np.float32)
     cover, groups = np.concatenate([f["cover"] for f in files]).astype(np.float32), np.concatenate([f["groups"] for f in files])
-    sounding = 1 / (1 + np.exp(-np.clip(passages.told(rows[:, hits.FEATURES :]), -30, 30)))
+    sounding = 1 / (1 + np.exp(-np.clip(passages.by_bar(rows[:, hits.FEATURES :]), -30, 30)))
     x = np.zeros((len(rows), hits.INPUTS), np.float32)
     all_groups = [np.flatnonzero(groups == g) for g in np.unique(groups)]
     for mine in all_groups:

@@ -39,11 +39,16 @@ class Chroma:
     held: NDArray[np.float32]
 
 
-def chroma(samples: Samples, rate: int) -> Chroma:
-    """samples: (n,) float32 mono."""
+def lowered(samples: Samples, rate: int) -> Samples:
+    """(n,) float32 mono at RATE, where notes are."""
     import soxr
 
-    low = np.asarray(soxr.resample(samples, rate, RATE, "MQ"), np.float32) if rate != RATE else samples
+    return np.asarray(soxr.resample(samples, rate, RATE, "MQ"), np.float32) if rate != RATE else samples
+
+
+def chroma(samples: Samples, rate: int) -> Chroma:
+    """samples: (n,) float32 mono."""
+    low = lowered(samples, rate)
     frames = max(1, len(low) // HOP)
     padded = np.pad(low, (WINDOW // 2, WINDOW))
     view = np.lib.stride_tricks.sliding_window_view(padded, WINDOW)[::HOP][:frames]

@@ -9,12 +9,14 @@ from typing import Any
 import numpy as np
 
 from grainpocket.core.listen.bands import Progress, analyse, no_progress
-from grainpocket.core.listen.chroma import chroma
+from grainpocket.core.listen.chroma import RATE as LOW
+from grainpocket.core.listen.chroma import chroma, lowered
 from grainpocket.core.listen.harmony import Chord, Key, chords, keys, plain_edges
 from grainpocket.core.listen.hits import CleanHit
 from grainpocket.core.listen.judge import ROLES
 from grainpocket.core.listen.loops import GoodLoop
 from grainpocket.core.listen.loudness import Loudness
+from grainpocket.core.listen.moments import moments
 from grainpocket.core.listen.onsets import Onsets, detect, detect_in, nothing
 from grainpocket.core.listen.passages import Passage
 from grainpocket.core.listen.profile import evidence
@@ -24,7 +26,7 @@ from grainpocket.core.listen.worth import NOTHING, Worth, found_lines, grid_line
 from grainpocket.core.pocket import Grid
 from grainpocket.core.sound.audio import Samples, db_of, peak_of
 
-VERSION = "9"
+VERSION = "10"
 BEGIN_SHARE = 0.01
 # The strength that a transient needs at the least, the middle and the most sensitive.
 LEAST_SENSITIVE, CLEAR, MOST_SENSITIVE = 0.97, 0.5, 0.03
@@ -117,10 +119,11 @@ def hear(samples: Samples, rate: int, progress: Progress = no_progress, loudness
     if loudest > SILENT and seconds >= SHORTEST_S:
         bands = analyse(samples, rate, loudest, lambda share: progress(share * 0.25))
     onsets = detect_in(bands, samples, lambda share: progress(0.25 + share * 0.35)) if bands else nothing(rate)
-    notes = chroma(samples, rate) if loudest > SILENT and seconds >= LEAST_TUNED_S else None
-    progress(0.8)
+    low = lowered(samples, rate)
+    notes = chroma(low, LOW) if loudest > SILENT and seconds >= LEAST_TUNED_S else None
+    progress(0.75)
     tempi = candidates(evidence(onsets, notes, seconds), rate)
-    progress(0.95)
+    progress(0.9)
     found_chords: list[Chord] = []
     found_keys: list[Key] = []
     if notes is not None:
@@ -129,7 +132,7 @@ def hear(samples: Samples, rate: int, progress: Progress = no_progress, loudness
         found_chords, scores = chords(notes, edges)
         found_keys = keys(notes, edges, scores)
     lines, trimmed = found_lines(tempi, len(samples), rate)
-    found = worth_taking(bands, notes, onsets, lines, trimmed, samples) if bands else NOTHING
+    found = worth_taking(bands, notes, onsets, moments(bands, low), lines, trimmed, samples) if bands else NOTHING
     return Hearing(
         frames=len(samples),
         rate=rate,
@@ -180,5 +183,6 @@ def worth_by_grid(heard: Hearing, grid: Grid | None, samples: Callable[[], Sampl
     sound = samples()
     if peak_of(sound) <= SILENT:
         return heard.worth
-    notes = chroma(sound, heard.rate) if len(sound) >= LEAST_TUNED_S * heard.rate else None
-    return worth_taking(analyse(sound, heard.rate, peak_of(sound)), notes, heard.onsets, lines, trimmed, sound)
+    low, bands = lowered(sound, heard.rate), analyse(sound, heard.rate, peak_of(sound))
+    notes = chroma(low, LOW) if len(sound) >= LEAST_TUNED_S * heard.rate else None
+    return worth_taking(bands, notes, heard.onsets, moments(bands, low), lines, trimmed, sound)

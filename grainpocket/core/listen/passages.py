@@ -1,8 +1,9 @@
 """What sounds in each bar: drums, other music, a voice; and the passages that bars of one kind make.
 
 Small networks look at how loud each band is at its quietest, middle and loudest in a bar (music fills the gaps between
-drums), how it compares with the rest of the record, how note-like the spectrum is and what begins there. They were fitted on
-songs that we rendered with known mutes (see training/listen).
+drums), how it compares with the rest of the record, how note-like the spectrum is and what begins there. Others look
+from moment to moment, and alone tell voices. They were fitted on songs that we rendered with known mutes (see
+training/listen).
 """
 
 from __future__ import annotations
@@ -18,6 +19,7 @@ from grainpocket.core.listen.bands import COARSE, Bands
 from grainpocket.core.listen.chroma import Chroma
 from grainpocket.core.listen.judge import ROLES
 from grainpocket.core.listen.layers import Layers, load, mean_of
+from grainpocket.core.listen.moments import Moments
 from grainpocket.core.listen.onsets import Onsets
 
 Kind = Literal["bare drums", "no drums", "voice"]
@@ -30,6 +32,8 @@ FEATURES = COARSE * (len(QUANTILES) + 3) + 6 + len(ROLES)
 PLAIN_S, SHORTEST_S = 2.0, 0.4
 # What half a bar says for itself, beside what its bar says.
 OWN = 0.5
+# Music is told by what a bar shows as a whole and by its moments, in these shares; what is added to the odds of the latter.
+BY_BAR, MUSIC_LEAN, VOICE_LEAN = 0.5, 1.0, -0.5
 FLOOR_DB, AUDIBLE_DB = -80.0, -50.0
 # Drums that are only faint are still drums: none of them takes more to be believed.
 SURE: dict[Kind, float] = {"bare drums": 0.4, "no drums": 0.9, "voice": 0.5}
@@ -97,20 +101,28 @@ def _networks(names: tuple[str, ...]) -> tuple[Layers, ...]:
     return tuple(load(name) for name in names)
 
 
-def told(table: Table) -> Table:
+def by_bar(table: Table) -> Table:
     """(k, 3) log odds that drums, music and a voice sound in stretches of which (k, FEATURES) were seen."""
     score = mean_of(_networks(MUSIC_NETWORKS), table)
     score[:, 0] = mean_of(_networks(DRUM_NETWORKS), table)[:, 0]
     return score
 
 
-def present(bands: Bands, notes: Chroma | None, onsets: Onsets, edges: Edges, bars: Edges) -> tuple[Table, Table]:
+def told(table: Table, moments: Table) -> Table:
+    """The same from both: what bars show as a whole, and their moments (k, 3)."""
+    score = by_bar(table)
+    score[:, 1] = BY_BAR * score[:, 1] + (1 - BY_BAR) * (moments[:, 1] + MUSIC_LEAN)
+    score[:, 2] = moments[:, 2] + VOICE_LEAN
+    return score
+
+
+def present(bands: Bands, notes: Chroma | None, onsets: Onsets, moments: Moments, edges: Edges, bars: Edges) -> tuple[Table, Table]:
     """((k, FEATURES), (k, 3)): of stretches of half a bar, what was seen, and the probabilities that drums, other music and a
     voice sound. Each is looked at by itself and as a part of its bar. edges, bars: seconds of the half bars, of the bars."""
     table = features(bands, notes, onsets, edges)
-    score = told(table)
+    score = told(table, moments.within(edges))
     if len(bars) > 2:
-        whole = told(features(bands, notes, onsets, bars))
+        whole = told(features(bands, notes, onsets, bars), moments.within(bars))
         bar = np.clip(np.searchsorted(bars, (edges[1:] + edges[:-1]) / 2, "right") - 1, 0, len(whole) - 1)
         score = OWN * score + (1 - OWN) * whole[bar]
     return table, np.asarray(1 / (1 + np.exp(-np.clip(score, -30, 30))), np.float32)

@@ -13,6 +13,7 @@ from grainpocket.core.listen.chroma import Chroma
 from grainpocket.core.listen.grids import beat_places, found_grid
 from grainpocket.core.listen.hits import CleanHit, clean_hits
 from grainpocket.core.listen.loops import GoodLoop, good_loops
+from grainpocket.core.listen.moments import Moments
 from grainpocket.core.listen.onsets import Onsets
 from grainpocket.core.listen.passages import Passage, bar_edges, half_bars, passages, present
 from grainpocket.core.listen.tempo import Tempo
@@ -49,12 +50,14 @@ def grid_lines(grid: Grid | None, frames: int, rate: int) -> tuple[Lines, bool]:
     return beats[bars] / rate, grid.bars is not None
 
 
-def worth_taking(bands: Bands, notes: Chroma | None, onsets: Onsets, lines: Lines, trimmed: bool, samples: Samples) -> Worth:
+def worth_taking(
+    bands: Bands, notes: Chroma | None, onsets: Onsets, told: Moments, lines: Lines, trimmed: bool, samples: Samples
+) -> Worth:
     """lines: seconds of the bar lines, none where there are no bars; trimmed: whether the recording is a loop of whole bars."""
     rate, seconds = bands.rate, len(samples) / bands.rate
     ends = np.append(lines, seconds) if trimmed else lines
     edges = bar_edges(half_bars(ends), seconds)
-    table, sounding = present(bands, notes, onsets, edges, bar_edges(ends, seconds))
+    table, sounding = present(bands, notes, onsets, told, edges, bar_edges(ends, seconds))
     bar = np.clip(np.searchsorted(edges, onsets.seconds + BAR_SLIP_S, "right") - 1, 0, len(sounding) - 1)
     return Worth(
         tuple(passages(table, sounding, edges, rate, len(ends) > 1)),

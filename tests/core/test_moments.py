@@ -1,0 +1,76 @@
+"""What sounds from moment to moment; and the convolutions that tell it, against scipy's."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from scipy import signal
+
+from grainpocket.core.listen import chroma
+from grainpocket.core.listen.bands import analyse
+from grainpocket.core.listen.convolve import picture, row
+from grainpocket.core.listen.moments import FLOOR_DB, PER_FRAME, PER_LINE, PER_MOMENT, Moments, look, moments
+from tests.signals import RATE, drum_loop
+
+
+@pytest.mark.parametrize(("size", "strides"), [((5, 7), (2, 2)), ((3, 3), (1, 2)), ((3, 3), (2, 1)), ((1, 1), (1, 1))])
+@pytest.mark.parametrize("time", [1, 2, 65, 140])
+def test_a_picture_is_the_correlation_with_each_pattern(size: tuple[int, int], strides: tuple[int, int], time: int) -> None:
+    rng = np.random.default_rng(time)
+    x = rng.standard_normal((time, 23, 3)).astype(np.float32)
+    weight, bias = rng.standard_normal((*size, 3, 4)).astype(np.float32), rng.standard_normal(4).astype(np.float32)
+    found = picture(x, weight, bias, strides)
+    for out in range(4):
+        each = [signal.correlate(x[:, :, i].astype(float), weight[:, :, i, out].astype(float), "full") for i in range(3)]
+        whole = np.sum(each, axis=0)[size[0] // 2 :, size[1] // 2 :][:time, :23]
+        np.testing.assert_allclose(found[:, :, out], np.maximum(whole[:: strides[0], :: strides[1]] + bias[out], 0), atol=1e-4)
+
+
+@pytest.mark.parametrize("apart", [1, 3])
+@pytest.mark.parametrize("time", [1, 4, 50])
+def test_a_row_is_the_correlation_with_each_pattern(apart: int, time: int) -> None:
+    rng = np.random.default_rng(time)
+    x, weight = rng.standard_normal((time, 3)).astype(np.float32), rng.standard_normal((5, 3, 2)).astype(np.float32)
+    spread = np.zeros((4 * apart + 1, 3, 2))
+    spread[::apart] = weight
+    found = row(x, weight, np.array([0.5, -1], np.float32), apart)
+    for out in range(2):
+        whole = np.sum([signal.correlate(x[:, i].astype(float), spread[:, i, out], "full") for i in range(3)], axis=0)
+        np.testing.assert_allclose(found[:, out], whole[2 * apart :][:time] + (0.5, -1)[out], atol=1e-4)
+
+
+def test_a_stretch_is_told_by_the_moments_in_it() -> None:
+    odds = np.arange(30, dtype=np.float32).reshape(10, 3)
+    told = Moments(odds, 0.1).within(np.array([0.0, 0.2, 0.21, 0.5, 2.0, 3.0]))
+    np.testing.assert_allclose(told[0], odds[:2].mean(axis=0))
+    np.testing.assert_allclose(told[1], odds[2], err_msg="shorter than a moment: the nearest")
+    np.testing.assert_allclose(told[2], odds[2:5].mean(axis=0))
+    np.testing.assert_allclose(told[3], odds[5:].mean(axis=0))
+    np.testing.assert_allclose(told[4], odds[-1], err_msg="past the end")
+
+
+@pytest.mark.parametrize("rate", [22050, 44100, 48000])
+@pytest.mark.parametrize("seconds", [0.011, 0.3, 5.0])
+def test_pictures_of_any_length_and_rate(rate: int, seconds: float) -> None:
+    t = np.arange(round(seconds * rate)) / rate
+    sound = np.sin(2 * np.pi * 880 * t).astype(np.float32)
+    bands, low = analyse(sound, rate, 1.0), chroma.lowered(sound, rate)
+    wide, lines = look(bands, low)
+    assert len(wide) == len(lines) * PER_LINE
+    assert wide.max() == lines.max() == 0
+    assert min(wide.min(), lines.min()) >= FLOOR_DB
+    if seconds > 1:
+        # Two octaves and a bit over the lowest line.
+        assert set(lines[5:-5].argmax(axis=1)) == {round(24 * np.log2(880 / 200))}
+    told = moments(bands, low)
+    assert told.odds.shape == (-(-len(wide) // PER_MOMENT), 3)
+    assert np.isfinite(told.odds).all()
+    assert told.seconds == pytest.approx(PER_MOMENT * PER_FRAME * 0.005, rel=0.01)
+
+
+def test_loudness_does_not_matter() -> None:
+    loop = drum_loop(bars=2).samples[:, 0]
+    low = chroma.lowered(loop, RATE)
+    loud = moments(analyse(loop, RATE, float(np.abs(loop).max())), low)
+    quiet = moments(analyse(loop / 50, RATE, float(np.abs(loop / 50).max())), low / 50)
+    np.testing.assert_allclose(loud.odds, quiet.odds, atol=0.02)
