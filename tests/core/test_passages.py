@@ -123,7 +123,7 @@ def test_moments_say_of_a_bar_that_there_is_a_voice_have_a_say_in_the_music_and_
     none = np.zeros((5, 3), np.float32)
     usual = passages.told(x, none)
     np.testing.assert_array_equal(usual[:, 0], passages.by_bar(x)[:, 0])
-    for column, share in enumerate((0.0, 1 - passages.BY_BAR, 1.0)):
+    for column, share in enumerate((0.0, passages.AGREED * (1 - passages.BY_BAR), 1.0)):
         more = none.copy()
         more[:, column] = 3
         change = passages.told(x, more) - usual

@@ -1,6 +1,7 @@
 """Fit the weights of core/listen/moments.py.
 
-    python -m training.listen.fit_moments moments.npz moments31.npz moments32.npz ...
+    python -m training.listen.fit_moments moments1.npz moments31.npz moments32.npz moments34.npz moments36.npz
+    python -m training.listen.fit_moments moments2.npz moments31.npz ... --seed 2 --epochs 8
 
 Needs torch (2.13, CPU). The last songs of each file are watched, not learnt.
 """

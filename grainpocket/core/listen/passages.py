@@ -33,7 +33,9 @@ PLAIN_S, SHORTEST_S = 2.0, 0.4
 # What half a bar says for itself, beside what its bar says.
 OWN = 0.5
 # Music is told by what a bar shows as a whole and by its moments, in these shares; what is added to the odds of the latter.
-BY_BAR, MUSIC_LEAN, VOICE_LEAN = 0.5, 1.0, -0.5
+BY_BAR, MUSIC_LEAN, VOICE_LEAN = 0.5, 0.6, -0.5
+# Two that agree are surer than each.
+AGREED = 2.0
 FLOOR_DB, AUDIBLE_DB = -80.0, -50.0
 # Drums that are only faint are still drums: none of them takes more to be believed.
 SURE: dict[Kind, float] = {"bare drums": 0.4, "no drums": 0.9, "voice": 0.5}
@@ -111,7 +113,7 @@ def by_bar(table: Table) -> Table:
 def told(table: Table, moments: Table) -> Table:
     """The same from both: what bars show as a whole, and their moments (k, 3)."""
     score = by_bar(table)
-    score[:, 1] = BY_BAR * score[:, 1] + (1 - BY_BAR) * (moments[:, 1] + MUSIC_LEAN)
+    score[:, 1] = AGREED * (BY_BAR * score[:, 1] + (1 - BY_BAR) * (moments[:, 1] + MUSIC_LEAN))
     score[:, 2] = moments[:, 2] + VOICE_LEAN
     return score
 
