@@ -24,7 +24,7 @@ from training.listen.examples import all_kits
 
 SILENT_DB = -90.0
 # How many ways a song is mixed, half of them with a voice; the share of parts that are not bent in those that are.
-MIXES, BENT = 10, 0.6
+MIXES, UNBENT = 10, 0.6
 Groups = tuple[Wave, Wave, Wave]
 Heard = tuple[Wave, Groups]
 
@@ -45,20 +45,20 @@ def somebody(song: grooves.Song, rng: np.random.Generator, frames: int, watched:
 def bent(song: grooves.Song, rng: np.random.Generator) -> grooves.Song:
     """The same with vibrato or glides on some of the parts, as hands on strings and lips on reeds make them: a voice is not all
     that glides."""
-    parts = dict(song.parts)
+    made = dict(song.parts)
     for name, part in song.parts.items():
-        if name == "drums" or rng.random() < BENT:
+        if name == "drums" or rng.random() < UNBENT:
             continue
         t = np.arange(len(part)) / RATE
         rate, deep = rng.uniform(4, 7), 2 ** (rng.uniform(5, 60) / 1200) - 1
         turns = np.arange(0, t[-1] + 1, 0.25)
         slow = np.interp(t, turns, rng.uniform(0, 1, len(turns)))
         later = t + slow * deep / (2 * np.pi * rate) * np.sin(2 * np.pi * rate * t + rng.uniform(0, 6))
-        parts[name] = np.stack([np.interp(later, t, part[:, side]) for side in (0, 1)], axis=1).astype(np.float32)
-    return dataclasses.replace(song, parts=parts)
+        made[name] = np.stack([np.interp(later, t, part[:, side]) for side in (0, 1)], axis=1).astype(np.float32)
+    return dataclasses.replace(song, parts=made)
 
 
-def pairs(song: grooves.Song, rng: np.random.Generator, voices: bool, watched: bool) -> Iterator[Heard]:
+def mixes(song: grooves.Song, rng: np.random.Generator, voices: bool, watched: bool) -> Iterator[Heard]:
     """(what is heard; drums, music and voice in it) of a song as several people might have made it."""
     frames = len(song.mix)
     sung = [somebody(song, rng, frames, watched) for _ in range(2)] if voices else []
@@ -114,7 +114,7 @@ def main() -> None:
             if rng.random() < 0.4
             else grooves.make_song(kits, rng, bars, font, drift, varied=True)
         )
-        for heard, groups in pairs(song, rng, not asked.unsung, asked.watched):
+        for heard, groups in mixes(song, rng, not asked.unsung, asked.watched):
             mono = np.ascontiguousarray(heard.mean(axis=1))
             peak = float(np.abs(mono).max())
             if peak < 1e-3:
