@@ -322,6 +322,8 @@ def test_what_a_tab_that_died_had_recorded_is_offered_after_a_reload(opened: Ope
     expect(ui.button("Bring it in")).to_have_count(0)
     for file in ui.live.server.data.rglob(f"{take}.f32"):
         os.utime(file, (0, 0))
+    # By itself while the panel is open, and after a reload.
+    expect(ui.button("Bring it in")).to_be_visible()
     ui.open()
     ui.button("Record").click()
     ui.button("Bring it in").click()

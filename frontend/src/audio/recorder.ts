@@ -48,6 +48,8 @@ class LineRecorder {
   private deck: AudioBufferSourceNode | null = null;
   private take: Take | null = null;
   private ended: Take[] = [];
+  /** Takes that are being ended and brought in, or are finds by now: no need to offer them. */
+  private readonly inHand = new Set<string>();
   private sending: Promise<void> = Promise.resolve();
   private flushed: (() => void) | null = null;
 
@@ -128,9 +130,11 @@ class LineRecorder {
       this.node?.port.postMessage("rest");
     });
     this.take = null;
-    this.ended.push({ ...take, seconds: useRecorder.getState().seconds });
+    this.inHand.add(take.id);
+    const seconds = useRecorder.getState().seconds;
     set({ recording: false });
     await this.sending;
+    this.ended.push({ ...take, seconds });
     return this.bringIn();
   }
 
@@ -138,10 +142,12 @@ class LineRecorder {
   async bringIn(): Promise<boolean> {
     const takes = this.ended.splice(0);
     let problem: string | null = null;
+    for (const take of takes) this.inHand.add(take.id);
     for (const take of takes) {
       try {
         await ask(api.POST("/api/pockets/{pocket}/takes/{take}/end", { params: { path: { pocket: take.pocket, take: take.id } } }));
       } catch (error) {
+        this.inHand.delete(take.id);
         this.ended.push(take);
         problem = error instanceof Error ? error.message : "What was recorded is kept, and not yet among the finds.";
       }
@@ -156,7 +162,7 @@ class LineRecorder {
     this.ended = this.ended.filter((take) => take.pocket === pocket);
     try {
       const { takes } = await ask(api.GET("/api/pockets/{pocket}/takes", { params: { path: { pocket } } }));
-      const known = new Set([...this.ended, this.take].map((take) => take?.id));
+      const known = new Set([...this.ended.map((take) => take.id), ...this.inHand, this.take?.id]);
       this.ended.push(...takes.filter((take) => !known.has(take.id)).map((take) => ({ pocket, id: take.id, full: true, seconds: take.seconds })));
     } catch {
       // It is only an offer; the server brings them in when it starts again.

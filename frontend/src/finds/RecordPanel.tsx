@@ -7,12 +7,18 @@ import { recorder, useRecorder, type Input } from "../audio/recorder";
 import { Button } from "../design/Button";
 
 const FLOOR_DB = -48;
+const ASK_AGAIN_MS = 4000;
 
 export function RecordPanel({ close }: { close: () => void }) {
   const { input, peak, recording, seconds, problem, left } = useRecorder();
   const pocket = usePocket((s) => s.open?.id ?? "");
   useEffect(() => () => recorder.close(), []);
-  useEffect(() => void recorder.findLeft(pocket), [pocket]);
+  // A take that a dead tab left behind counts as left only when nothing has come for a while: so it is asked for again.
+  useEffect(() => {
+    void recorder.findLeft(pocket);
+    const again = setInterval(() => void recorder.findLeft(pocket), ASK_AGAIN_MS);
+    return () => clearInterval(again);
+  }, [pocket]);
   const db = 20 * Math.log10(Math.max(1e-6, peak));
   // Where the take could not be brought in, it is said here, and can be tried again.
   const closeIf = (done: boolean) => {
