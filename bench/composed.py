@@ -31,15 +31,19 @@ SECONDS, SHORTEST_S, FEWEST, TIGHT = 70.0, 25.0, 60, 0.4
 Row = dict[str, Any]
 
 
-def fetch(out: Path) -> list[Path]:
-    """MIDI files out of the packages, which are unpacked and not installed."""
+def unpack(out: Path, packages: tuple[str, ...]) -> Path:
+    """The folder of what is in some Debian packages, which are unpacked and not installed."""
     out.mkdir(parents=True, exist_ok=True)
-    command = ["apt-get", "download", "-qq", "-o", "APT::Sandbox::User=root", *PACKAGES]
-    subprocess.run(command, check=True, cwd=out)
+    subprocess.run(["apt-get", "download", "-qq", "-o", "APT::Sandbox::User=root", *packages], check=True, cwd=out)
     for package in out.glob("*.deb"):
         subprocess.run(["dpkg-deb", "-x", str(package), str(out / "all")], check=True)
+    return out / "all"
+
+
+def fetch(out: Path) -> list[Path]:
+    """MIDI files out of the packages."""
     known: dict[str, Path] = {}
-    for path in sorted((out / "all").rglob("*")):
+    for path in sorted(unpack(out, PACKAGES).rglob("*")):
         if path.suffix.lower() == ".mid":
             known.setdefault(hashlib.sha1(path.read_bytes()).hexdigest(), path)
         elif path.suffix.lower() == ".wad":

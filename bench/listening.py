@@ -142,6 +142,12 @@ def progressions() -> None:
     say("24 keys", **figures)
 
 
+def marked(heard: Hearing, edges: Times, kind: str) -> NDArray[np.bool_]:
+    """(k,) whether the middle of each bar between edges (k + 1 seconds) lies in a passage of that kind."""
+    spans = [p for p in heard.worth.passages if p.kind == kind]
+    return np.array([any(p.start <= m < p.end for p in spans) for m in (edges[1:] + edges[:-1]) / 2 * heard.rate], bool)
+
+
 def worth_taking(root: Path, songs: list[Row]) -> None:
     """bare F, drumless F: F-measure of bars of bare drums, of bars without drums; first: how often the hit offered first has at
     most 1 dB more of all else under it, other drums among it, than the best there is (what is 30 dB down counts as silent),
@@ -154,14 +160,12 @@ def worth_taking(root: Path, songs: list[Row]) -> None:
     for song in songs:
         heard = hear(mono(root / f"{song['name']}.wav"), RATE)
         edges = np.append(song["bars"], heard.frames / RATE)
-        middle = (edges[1:] + edges[:-1]) / 2 * RATE
         # Whether drums and music sound: yes, no, or who can say.
         sounding = np.array(song["sounding"])
         known = (sounding >= 0).all(axis=1)
         for name, kind, truth in (("bare", "bare drums", (1, 0)), ("drumless", "no drums", (0, 1))):
             true = (sounding == truth).all(axis=1)[known]
-            spans = [p for p in heard.worth.passages if p.kind == kind]
-            said = np.array([any(p.start <= m < p.end for p in spans) for m in middle])[known]
+            said = marked(heard, edges, kind)[known]
             counts[name] = [c + int(v) for c, v in zip(counts[name], ((true & said).sum(), true.sum(), said.sum()), strict=True)]
         bare_bars = [(a, b) for (a, b), s in zip(itertools.pairwise(edges), sounding.tolist(), strict=True) if s == [1, 0]]
         for role, told in in_bare.items():

@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import itertools
 import json
-import subprocess
 import sys
 from pathlib import Path
 from typing import Any
@@ -18,26 +17,17 @@ import pedalboard as pb
 import soundfile as sf
 import soxr
 
-from bench import muted
-from bench.listening import mono, say
+from bench import composed, muted
+from bench.listening import marked, mono, say
 from bench.truth.synth import RATE, Wave
 from grainpocket.core.listen.hearing import hear
 
-PACKAGE = "hedgewars-data"
+PACKAGES = ("hedgewars-data",)
 FOLDER = Path("usr/share/games/hedgewars/Data/Sounds/voices")
 SPEAKERS = ("British", "Default_pl", "Default_ru", "Default_uk", "Mobster", "Pirate", "Russian", "Russian_pl", "Singer", "Surfer")
 # A bar in which the voice has this share of all that sounds has one; over how many bars somebody speaks, and pauses.
 PRESENT_DB, VERSE = -15.0, (2, 6)
 Row = dict[str, Any]
-
-
-def voices(out: Path) -> Path:
-    """The folder of the recordings."""
-    if not (out / "all" / FOLDER).is_dir():
-        out.mkdir(parents=True, exist_ok=True)
-        subprocess.run(["apt-get", "download", "-qq", "-o", "APT::Sandbox::User=root", PACKAGE], check=True, cwd=out)
-        subprocess.run(["dpkg-deb", "-x", str(next(out.glob("*.deb"))), str(out / "all")], check=True)
-    return out / "all" / FOLDER
 
 
 def speech(files: list[Path], frames: int, rng: np.random.Generator) -> Wave:
@@ -82,9 +72,7 @@ def score(root: Path, rows: list[Row]) -> None:
     for row in rows:
         heard = hear(mono(root / f"{row['name']}.wav"), RATE)
         edges, known = np.array(row["edges"]), np.array(row["speaks"]) >= 0
-        middle = (edges[1:] + edges[:-1]) / 2 * RATE
-        spans = [p for p in heard.worth.passages if p.kind == "voice"]
-        said.append(np.array([any(p.start <= m < p.end for p in spans) for m in middle])[known])
+        said.append(marked(heard, edges, "voice")[known])
         true.append(np.array(row["speaks"])[known] == 1)
     t, s = np.concatenate(true), np.concatenate(said)
     right = int((t & s).sum())
@@ -95,7 +83,7 @@ def score(root: Path, rows: list[Row]) -> None:
 def main() -> None:
     out, pieces = Path(sys.argv[1]), Path(sys.argv[2])
     if not (out / "index.json").is_file():
-        rng, folder = np.random.default_rng(1), voices(out)
+        rng, folder = np.random.default_rng(1), composed.unpack(out, PACKAGES) / FOLDER
         known = muted.made(pieces)
         speakers = [sorted((folder / name).glob("*.ogg")) for name in SPEAKERS]
         rows = [over(piece, pieces, out, speakers[i % len(speakers)], rng) for i, piece in enumerate(known)]

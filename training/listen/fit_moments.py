@@ -19,13 +19,12 @@ from torch import nn
 
 from grainpocket.core.listen import moments, passages
 from training.listen.asking import asking, begun
+from training.listen.moments import STEPS
 
 # Frames learnt at once, how many such stretches, and how many recordings at the end of a file are watched.
 STRETCH, BATCH, WATCHED, RATE, DECAY, DROP = 960, 8, 12, 2e-3, 1e-2, 0.3
 # Decibels of a group in all that sounds, over which it does, and under which it does not; frames around that are counted.
 SOUNDS_DB, ABSENT_DB, AROUND = (-34.0, -30.0, -18.0), (-46.0, -42.0, -40.0), (50, 25, 15)
-# Steps of a quantised decibel in the files.
-STEPS = 3
 Table = NDArray[np.float32]
 
 

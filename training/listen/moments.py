@@ -11,18 +11,20 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import numpy as np
-import soxr
 from numpy.typing import NDArray
 from scipy.ndimage import uniform_filter1d
 
 from bench.truth import colour, grooves
 from bench.truth.synth import RATE, Wave
-from grainpocket.core.listen import chroma, moments
+from grainpocket.core.listen import moments
 from grainpocket.core.listen.bands import analyse
+from grainpocket.core.listen.chroma import lowered
 from training.listen import parts, people
 from training.listen.examples import all_kits
 
 SILENT_DB = -90.0
+# Of a decibel, that are kept.
+STEPS = 3
 # How many ways a song is mixed, half of them with a voice; the share of parts that are not bent in those that are.
 MIXES, UNBENT = 10, 0.6
 Groups = tuple[Wave, Wave, Wave]
@@ -108,21 +110,16 @@ def main() -> None:
     kits = all_kits(rng)
     kept: dict[str, list[NDArray[np.generic]]] = {"wide": [], "lines": [], "level": [], "count": []}
     for i in range(asked.songs):
-        bars, drift, font = int(rng.choice([16, 24])), float(rng.choice([0, 0.01])), str(rng.choice(["fluid", "score"]))
-        song = (
-            grooves.make_pattern_song(kits, rng, bars, font, drift, together=False)
-            if rng.random() < 0.4
-            else grooves.make_song(kits, rng, bars, font, drift, varied=True)
-        )
+        song = parts.drawn(kits, rng, patterns=0.4)
         for heard, groups in mixes(song, rng, not asked.unsung, asked.watched):
             mono = np.ascontiguousarray(heard.mean(axis=1))
             peak = float(np.abs(mono).max())
             if peak < 1e-3:
                 continue
             bands = analyse(mono, RATE, peak)
-            wide, lines = moments.look(bands, np.asarray(soxr.resample(mono, RATE, chroma.RATE, "MQ"), np.float32), per_line=1)
-            kept["wide"].append(np.round(-wide * 3).astype(np.uint8))
-            kept["lines"].append(np.round(-lines * 3).astype(np.uint8))
+            wide, lines = moments.look(bands, lowered(mono, RATE), per_line=1)
+            kept["wide"].append(np.round(-wide * STEPS).astype(np.uint8))
+            kept["lines"].append(np.round(-lines * STEPS).astype(np.uint8))
             kept["level"].append(level_db(groups, len(wide), bands.hop * moments.PER_FRAME).astype(np.float16))
             kept["count"].append(np.array([len(wide)]))
         if i % 10 == 9 or i == asked.songs - 1:

@@ -18,12 +18,14 @@ from numpy.typing import NDArray
 from scipy.ndimage import uniform_filter1d
 
 from bench.truth import colour, cover, grooves
+from bench.truth.kits import Kit
 from bench.truth.synth import RATE, Wave
 from grainpocket.core.listen import hits, passages, second
 from grainpocket.core.listen.bands import analyse
 from grainpocket.core.listen.chroma import chroma
 from grainpocket.core.listen.onsets import detect_in
 from grainpocket.demo.author.singer import VOWELS, Syllable, sing
+from training.listen import people
 from training.listen.examples import all_kits, speech
 
 MATCH_S, FADE_S = 0.025, 0.01
@@ -42,13 +44,20 @@ class Mix:
     drumless: list[Span]
 
 
+def drawn(kits: list[Kit], rng: np.random.Generator, patterns: float) -> grooves.Song:
+    """A song; patterns: how likely it is one of our own arranger."""
+    bars, drift, font = int(rng.choice([16, 24])), float(rng.choice([0, 0.01])), str(rng.choice(["fluid", "score"]))
+    if rng.random() < patterns:
+        return grooves.make_pattern_song(kits, rng, bars, font, drift, together=False)
+    return grooves.make_song(kits, rng, bars, font, drift, varied=True)
+
+
 def voice(song: grooves.Song, frames: int, rng: np.random.Generator) -> Wave:
     """Phrases over some of the bars, silence over others."""
     if rng.random() < 0.4:
         sound, _ = speech(rng, frames)
     else:
-        tonic = grooves.KEYS.index(song.key.split()[0])
-        scale = [(tonic + s) % 12 for s in ((0, 2, 3, 5, 7, 8, 10) if "minor" in song.key else (0, 2, 4, 5, 7, 9, 11))]
+        scale = people.scale(grooves.KEYS.index(song.key.split()[0]), "minor" in song.key)
         keys = [k for k in range(48, 77) if k % 12 in scale]
         at, place, out = float(rng.uniform(0, 1)), int(rng.integers(4, len(keys) - 4)), []
         while at < frames / RATE - 2:
@@ -219,12 +228,7 @@ def main() -> None:
     rng = np.random.default_rng(asked.seed + 5000)
     kits, rows = all_kits(rng), Rows()
     for i in range(asked.songs):
-        bars, drift, font = int(rng.choice([16, 24])), float(rng.choice([0, 0.01])), str(rng.choice(["fluid", "score"]))
-        song = (
-            grooves.make_pattern_song(kits, rng, bars, font, drift, together=False)
-            if rng.random() < asked.patterns
-            else grooves.make_song(kits, rng, bars, font, drift, varied=True)
-        )
+        song = drawn(kits, rng, asked.patterns)
         for k, mix in enumerate(mixes(song, rng, i)):
             rows.add(mix, song.bars, rng, (asked.seed * 1000 + i) * 8 + k)
         if i % 10 == 9 or i == asked.songs - 1:

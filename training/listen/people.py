@@ -53,6 +53,11 @@ def word(path: Path) -> Mono:
     return some / np.float32(peak) if len(some) > SHORTEST_S * RATE else np.zeros(0, np.float32)
 
 
+def scale(tonic: int, minor: bool) -> set[int]:
+    """The pitch classes of a major or natural minor scale."""
+    return {(tonic + step) % 12 for step in ((0, 2, 3, 5, 7, 8, 10) if minor else (0, 2, 4, 5, 7, 9, 11))}
+
+
 def voice(rng: np.random.Generator, frames: int, tonic: int, minor: bool, watched: bool = False) -> Wave:
     """(frames, 2): somebody's phrases, some seconds apart, as a studio would treat them; sung in a key, or spoken."""
     names = [n for n in speakers() if (n in WATCHED) == watched]
@@ -85,9 +90,8 @@ def sung(spoken: Mono, rng: np.random.Generator, tonic: int, minor: bool) -> Mon
     slower = float(rng.uniform(1.0, 2.6))
     frame = np.minimum((np.arange(int(len(pitch) * slower)) / slower).astype(int), len(pitch) - 1)
     usual = float(np.median(pitch[pitch > 0])) if (pitch > 0).any() else 180.0
-    steps = [(tonic + s) % 12 for s in ((0, 2, 3, 5, 7, 8, 10) if minor else (0, 2, 4, 5, 7, 9, 11))]
     centre = 69 + 12 * np.log2(usual / 440) + rng.uniform(-2, 7)
-    keys = [k for k in range(36, 90) if k % 12 in steps and abs(k - centre) < 9]
+    keys = [k for k in range(36, 90) if k % 12 in scale(tonic, minor) and abs(k - centre) < 9]
     place, notes = len(keys) // 2, np.zeros(len(frame))
     first = 0
     while first < len(frame):

@@ -9,10 +9,11 @@ et al., ICML 2020). Half of the heads also see how far apart in time two onsets 
 from __future__ import annotations
 
 from dataclasses import dataclass
-from importlib import resources
 
 import numpy as np
 from numpy.typing import NDArray
+
+from grainpocket.core.listen.layers import arrays
 
 HEADS, TIMED = 4, 2
 # Radians a second that the timed heads turn by, slowest and fastest: from some bars to a thirty-second.
@@ -89,6 +90,5 @@ def turned(x: Table, turn: tuple[Table, Table]) -> Table:
 
 def load(name: str) -> Attention:
     """From a file of this folder."""
-    with resources.files("grainpocket.core.listen").joinpath(name).open("rb") as file, np.load(file) as data:
-        arrays = {key: data[key].astype(np.float32) for key in data}
-    return Attention(arrays, sum(1 for key in arrays if key.endswith(".qkv.weight")))
+    kept = arrays(name)
+    return Attention(kept, sum(1 for key in kept if key.endswith(".qkv.weight")))

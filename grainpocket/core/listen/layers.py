@@ -31,13 +31,17 @@ class Layers:
         return np.asarray(y, np.float32)
 
 
+def arrays(name: str) -> dict[str, Table]:
+    """By name: the weights in a file of this folder."""
+    with resources.files("grainpocket.core.listen").joinpath(name).open("rb") as file, np.load(file) as data:
+        return {key: data[key].astype(np.float32) for key in data}
+
+
 def load(name: str) -> Layers:
     """From a file of this folder with arrays w0, b0, w1, b1, ..., mean, scale."""
-    with resources.files("grainpocket.core.listen").joinpath(name).open("rb") as file, np.load(file) as data:
-        count = sum(1 for key in data if key.startswith("w"))
-        layers = [(data[f"w{i}"].astype(np.float32), data[f"b{i}"].astype(np.float32)) for i in range(count)]
-        mean, scale = data["mean"].astype(np.float32), data["scale"].astype(np.float32)
-    return Layers(tuple(w for w, _ in layers), tuple(b for _, b in layers), mean, scale)
+    a = arrays(name)
+    count = sum(1 for key in a if key.startswith("w"))
+    return Layers(tuple(a[f"w{i}"] for i in range(count)), tuple(a[f"b{i}"] for i in range(count)), a["mean"], a["scale"])
 
 
 def mean_of(networks: Sequence[Layers], x: Table) -> Table:

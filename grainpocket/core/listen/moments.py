@@ -10,7 +10,6 @@ from __future__ import annotations
 
 import functools
 from dataclasses import dataclass
-from importlib import resources
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,6 +17,7 @@ from numpy.typing import NDArray
 from grainpocket.core.listen.bands import Bands
 from grainpocket.core.listen.chroma import RATE
 from grainpocket.core.listen.convolve import picture, row
+from grainpocket.core.listen.layers import arrays
 from grainpocket.core.sound.audio import Samples
 
 # Frames of the wide picture are four of the bands', some 20 ms; lines are read at every second; a moment is eight.
@@ -54,8 +54,13 @@ def moments(bands: Bands, low: Samples) -> Moments:
     over = -len(wide) % PER_MOMENT
     wide, lines = np.pad(wide, ((0, over), (0, 0)), mode="edge"), np.pad(lines, ((0, over // PER_LINE), (0, 0)), mode="edge")
     wide, lines = (((table - table.mean(axis=0)) / np.float32(SPREAD_DB))[:, :, None] for table in (wide, lines))
-    told = np.mean([_odds(_network(name), wide, lines) for name in NETWORKS], axis=0)
+    told = np.mean([_odds(network, wide, lines) for network in _networks()], axis=0)
     return Moments(np.asarray(told, np.float32), PER_MOMENT * PER_FRAME * bands.hop / bands.rate)
+
+
+@functools.cache
+def _networks() -> tuple[dict[str, Table], ...]:
+    return tuple(arrays(name) for name in NETWORKS)
 
 
 def _odds(a: dict[str, Table], wide: Table, lines: Table) -> Table:
@@ -108,9 +113,3 @@ def _reading() -> Table:
     out = np.maximum(0, 1 - np.abs(bins[:, None] - centres) / reach)
     used = int(np.flatnonzero(out.any(axis=1))[-1]) + 1
     return np.asarray((out / np.maximum(out.sum(axis=0), 1e-9))[:used], np.float32)
-
-
-@functools.cache
-def _network(name: str) -> dict[str, Table]:
-    with resources.files("grainpocket.core.listen").joinpath(name).open("rb") as file, np.load(file) as data:
-        return {name: data[name].astype(np.float32) for name in data}

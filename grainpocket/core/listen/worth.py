@@ -53,7 +53,8 @@ def grid_lines(grid: Grid | None, frames: int, rate: int) -> tuple[Lines, bool]:
 def worth_taking(
     bands: Bands, notes: Chroma | None, onsets: Onsets, told: Moments, lines: Lines, trimmed: bool, samples: Samples
 ) -> Worth:
-    """lines: seconds of the bar lines, none where there are no bars; trimmed: whether the recording is a loop of whole bars."""
+    """told: what sounds from moment to moment; lines: seconds of the bar lines, none where there are no bars; trimmed: whether
+    the recording is a loop of whole bars."""
     rate, seconds = bands.rate, len(samples) / bands.rate
     ends = np.append(lines, seconds) if trimmed else lines
     edges = bar_edges(half_bars(ends), seconds)
