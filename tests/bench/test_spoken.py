@@ -9,9 +9,15 @@ import pytest
 import soundfile as sf
 
 from bench import spoken
+from bench.listening import marked
 from bench.truth.synth import RATE
+from grainpocket.core.listen.hearing import Hearing
+from grainpocket.core.listen.onsets import nothing
+from grainpocket.core.listen.passages import Kind, Passage
+from grainpocket.core.listen.worth import Worth
 
 BAR_S, BARS = 0.5, 24
+PASSAGES: tuple[tuple[float, float, Kind], ...] = ((1.0, 2.9, "voice"), (3.0, 4.0, "bare drums"), (6.6, 8.0, "voice"))
 
 
 @pytest.fixture
@@ -54,3 +60,13 @@ def test_the_same_draw_gives_the_same_words(tmp_path: Path) -> None:
     np.testing.assert_array_equal(one, again)
     assert np.isfinite(one).all()
     assert np.abs(one).max() > 0.05
+
+
+def test_a_bar_is_marked_when_its_middle_lies_in_a_passage_of_that_kind() -> None:
+    passages = tuple(Passage(round(a * RATE), round(b * RATE), kind, 1, 0.9) for a, b, kind in PASSAGES)
+    heard = Hearing(9 * RATE, RATE, nothing(RATE), (), -1.0, worth=Worth(passages, (), ()))
+    edges = np.arange(0.0, 9.1, 1.0)
+    assert np.flatnonzero(marked(heard, edges, "voice")).tolist() == [1, 2, 7]
+    assert np.flatnonzero(marked(heard, edges, "bare drums")).tolist() == [3]
+    assert not marked(heard, edges, "no drums").any()
+    assert marked(heard, edges[:1], "voice").shape == (0,)

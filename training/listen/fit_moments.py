@@ -14,17 +14,14 @@ from typing import NamedTuple
 import numpy as np
 import torch
 from numpy.typing import NDArray
-from scipy.ndimage import uniform_filter1d
 from torch import nn
 
 from grainpocket.core.listen import moments, passages
 from training.listen.asking import asking, begun
-from training.listen.moments import STEPS
+from training.listen.moments import STEPS, truth
 
 # Frames learnt at once, how many such stretches, and how many recordings at the end of a file are watched.
 STRETCH, BATCH, WATCHED, RATE, DECAY, DROP = 960, 8, 12, 2e-3, 1e-2, 0.3
-# Decibels of a group in all that sounds, over which it does, and under which it does not; frames around that are counted.
-SOUNDS_DB, ABSENT_DB, AROUND = (-34.0, -30.0, -18.0), (-46.0, -42.0, -40.0), (50, 25, 15)
 Table = NDArray[np.float32]
 
 
@@ -81,18 +78,6 @@ def _pictures(shapes: tuple[tuple[int, int, tuple[int, int]], ...], strides: tup
     for (into, out, size), stride in zip(shapes, strides, strict=True):
         steps += [nn.Conv2d(into, out, size, stride, (size[0] // 2, size[1] // 2), bias=False), nn.BatchNorm2d(out), nn.ReLU()]
     return nn.Sequential(*steps)
-
-
-def truth(level: NDArray[np.floating]) -> Table:
-    """(3, moments): whether each group sounds: 1, 0, or -1 where one can't say; from (frames, 3) decibels of each."""
-    energy = 10 ** (level.astype(np.float64) / 10)
-    told = []
-    for k in range(energy.shape[1]):
-        near = uniform_filter1d(energy, AROUND[k], axis=0)
-        db = 10 * np.log10((near[:, k] + 1e-12) / (near.sum(axis=1) + 1e-7))
-        told.append(np.where(db > SOUNDS_DB[k], 1, np.where(db < ABSENT_DB[k], 0, -1)))
-    some = np.stack(told)[:, : len(level) // moments.PER_MOMENT * moments.PER_MOMENT].reshape(3, -1, moments.PER_MOMENT)
-    return np.where((some == 1).mean(axis=2) > 0.6, 1, np.where((some == 0).mean(axis=2) > 0.9, 0, -1)).astype(np.float32)
 
 
 def songs(file: Path) -> list[Song]:

@@ -27,6 +27,9 @@ SILENT_DB = -90.0
 STEPS = 3
 # How many ways a song is mixed, half of them with a voice; the share of parts that are not bent in those that are.
 MIXES, UNBENT = 10, 0.6
+# Decibels of a group in all that sounds, over which it does, and under which it does not; frames around that are counted.
+SOUNDS_DB, ABSENT_DB, AROUND = (-34.0, -30.0, -18.0), (-46.0, -42.0, -40.0), (50, 25, 15)
+Table = NDArray[np.float32]
 Groups = tuple[Wave, Wave, Wave]
 Heard = tuple[Wave, Groups]
 
@@ -96,6 +99,18 @@ def level_db(groups: Groups, count: int, size: int) -> NDArray[np.float32]:
 def _energies(sound: Wave, count: int, size: int) -> NDArray[np.float64]:
     power = np.pad((sound.astype(np.float64) ** 2).sum(axis=1), (0, 3 * size))[: count * size]
     return np.asarray(power.reshape(count, size).sum(axis=1))
+
+
+def truth(level: NDArray[np.floating]) -> Table:
+    """(3, moments): whether each group sounds: 1, 0, or -1 where one can't say; from (frames, 3) decibels of each."""
+    energy = 10 ** (level.astype(np.float64) / 10)
+    told = []
+    for k in range(energy.shape[1]):
+        near = uniform_filter1d(energy, AROUND[k], axis=0)
+        db = 10 * np.log10((near[:, k] + 1e-12) / (near.sum(axis=1) + 1e-7))
+        told.append(np.where(db > SOUNDS_DB[k], 1, np.where(db < ABSENT_DB[k], 0, -1)))
+    some = np.stack(told)[:, : len(level) // moments.PER_MOMENT * moments.PER_MOMENT].reshape(3, -1, moments.PER_MOMENT)
+    return np.where((some == 1).mean(axis=2) > 0.6, 1, np.where((some == 0).mean(axis=2) > 0.9, 0, -1)).astype(np.float32)
 
 
 def main() -> None:
