@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from grainpocket.core.listen import passages
-from grainpocket.core.listen.bands import COARSE
+from grainpocket.core.listen.bands import analyse
 from grainpocket.core.listen.layers import Layers, load, mean_of
 from grainpocket.core.listen.passages import Kind, Passage, bar_edges, half_bars
 from tests.signals import RATE
@@ -27,11 +27,9 @@ SOUNDS = {
 
 def found(halves: list[str], in_bars: bool = True, silent: frozenset[int] = frozenset()) -> list[Passage]:
     """Of a record of half bars of a second, each of one kind."""
-    table = np.zeros((len(halves), passages.FEATURES), np.float32)
-    table[:, 2 * COARSE : 3 * COARSE] = 0.9
-    table[sorted(silent), 2 * COARSE : 3 * COARSE] = 0.0
+    heard = np.array([k not in silent for k in range(len(halves))])
     likely = np.array([SOUNDS[half] for half in halves], np.float32)
-    return passages.passages(table, likely, np.arange(len(halves) + 1) * HALF_S, RATE, in_bars)
+    return passages.passages(likely, heard, np.arange(len(halves) + 1) * HALF_S, RATE, in_bars)
 
 
 def spans(some: list[Passage], kind: Kind) -> list[tuple[float, float, int]]:
@@ -56,6 +54,19 @@ def test_silence_is_neither_drums_nor_without_them() -> None:
     some = found(["drums"] * 2 + ["voice"] * 2 + ["music"] * 2, silent=frozenset({0, 1, 2, 3}))
     assert spans(some, "bare drums") == spans(some, "voice") == []
     assert spans(some, "no drums") == [(4, 6, 1)]
+
+
+def test_four_taps_in_a_bar_are_heard_and_hiss_is_not() -> None:
+    rng = np.random.default_rng(1)
+    sound = 1e-4 * rng.standard_normal(8 * RATE)
+    for k in range(4):
+        at = round((2 + k / 2) * RATE)
+        sound[at : at + 400] += 0.1 * rng.standard_normal(400)
+    sound[4 * RATE : 8 * RATE] += 0.5 * np.sin(2 * np.pi * 220 * np.arange(4 * RATE) / RATE)
+    bands = analyse(sound.astype(np.float32), RATE, float(np.abs(sound).max()))
+    assert passages.audible(bands, np.array([0.0, 1.0, 1.9, 3.9, 8.0])).tolist() == [False, False, True, True]
+    # Edges that share a frame, or lie past the end.
+    assert passages.audible(bands, np.array([7.0, 7.001, 9.0])).tolist() == [True, True]
 
 
 @given(st.lists(st.sampled_from(sorted(SOUNDS)), min_size=2, max_size=24))
@@ -118,12 +129,19 @@ def test_drums_and_music_are_told_by_networks_of_their_own(column: int, names: t
     np.testing.assert_allclose(passages.by_bar(x)[:, column], expected, rtol=1e-5)
 
 
-def test_moments_say_of_a_bar_that_there_is_a_voice_have_a_say_in_the_music_and_none_in_the_drums() -> None:
+def test_a_bar_as_a_whole_does_not_overrule_its_moments(monkeypatch: pytest.MonkeyPatch) -> None:
+    sure = np.array([[19.0, 0.0, 0.0], [-19.0, 0.0, 0.0]], np.float32)
+    monkeypatch.setattr(passages, "by_bar", lambda table: sure[: len(table)].copy())
+    moments = np.array([[-4.0, 0.0, 0.0], [4.0, 0.0, 0.0]], np.float32)
+    assert np.sign(passages.told(np.zeros((2, 1), np.float32), moments)[:, 0]).tolist() == [-1, 1]
+    assert np.sign(passages.told(np.zeros((2, 1), np.float32), moments * 0)[:, 0]).tolist() == [1, -1], "alone, it decides"
+
+
+def test_moments_say_of_a_bar_that_there_is_a_voice_and_have_a_say_in_the_drums_and_the_music() -> None:
     x = np.random.default_rng(3).random((5, passages.FEATURES)).astype(np.float32)
     none = np.zeros((5, 3), np.float32)
     usual = passages.told(x, none)
-    np.testing.assert_array_equal(usual[:, 0], passages.by_bar(x)[:, 0])
-    for column, share in enumerate((0.0, passages.AGREED * (1 - passages.BY_BAR), 1.0)):
+    for column, share in enumerate((1 - passages.DRUMS_BY_BAR, passages.AGREED * (1 - passages.BY_BAR), 1.0)):
         more = none.copy()
         more[:, column] = 3
         change = passages.told(x, more) - usual

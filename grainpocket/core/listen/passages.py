@@ -24,21 +24,22 @@ from grainpocket.core.listen.onsets import Onsets
 
 Kind = Literal["bare drums", "no drums", "voice"]
 OUTPUTS = ("drums", "music", "voice")
-# Music and voices are told by networks fitted on songs of which only some of the parts play; the drums by those fitted without
-# such songs, which tell them better.
+# Of a bar as a whole, music is told by networks fitted on songs of which only some of the parts play; the drums by those fitted
+# without such songs, which tell them better.
 DRUM_NETWORKS, MUSIC_NETWORKS = ("passages1.npz", "passages2.npz"), ("passages3.npz", "passages4.npz")
 QUANTILES = (0.1, 0.5, 0.9)
 FEATURES = COARSE * (len(QUANTILES) + 3) + 6 + len(ROLES)
 PLAIN_S, SHORTEST_S = 2.0, 0.4
 # What half a bar says for itself, beside what its bar says.
 OWN = 0.5
-# Music is told by what a bar shows as a whole and by its moments, in these shares; what is added to the odds of the latter.
+# Drums and music are told by what a bar shows as a whole and by its moments: the share of the former, and what is added to the
+# odds of the latter. What a bar shows of drums may be far too sure.
+DRUMS_BY_BAR, DRUMS_LEAN, SUREST = 0.3, 0.7, 6.0
 BY_BAR, MUSIC_LEAN, VOICE_LEAN = 0.5, 0.6, -0.5
 # Two that agree are surer than each.
 AGREED = 2.0
 FLOOR_DB, AUDIBLE_DB = -80.0, -50.0
-# Drums that are only faint are still drums: none of them takes more to be believed.
-SURE: dict[Kind, float] = {"bare drums": 0.4, "no drums": 0.9, "voice": 0.5}
+SURE: dict[Kind, float] = {"bare drums": 0.4, "no drums": 0.5, "voice": 0.5}
 Table = NDArray[np.float32]
 Edges = NDArray[np.float64]
 
@@ -113,21 +114,22 @@ def by_bar(table: Table) -> Table:
 def told(table: Table, moments: Table) -> Table:
     """The same from both: what bars show as a whole, and their moments (k, 3)."""
     score = by_bar(table)
+    drums = np.clip(score[:, 0], -SUREST, SUREST)
+    score[:, 0] = DRUMS_BY_BAR * drums + (1 - DRUMS_BY_BAR) * (moments[:, 0] + DRUMS_LEAN)
     score[:, 1] = AGREED * (BY_BAR * score[:, 1] + (1 - BY_BAR) * (moments[:, 1] + MUSIC_LEAN))
     score[:, 2] = moments[:, 2] + VOICE_LEAN
     return score
 
 
-def present(bands: Bands, notes: Chroma | None, onsets: Onsets, moments: Moments, edges: Edges, bars: Edges) -> tuple[Table, Table]:
-    """((k, FEATURES), (k, 3)): of stretches of half a bar, what was seen, and the probabilities that drums, other music and a
-    voice sound. Each is looked at by itself and as a part of its bar. edges, bars: seconds of the half bars, of the bars."""
-    table = features(bands, notes, onsets, edges)
-    score = told(table, moments.within(edges))
+def present(bands: Bands, notes: Chroma | None, onsets: Onsets, moments: Moments, edges: Edges, bars: Edges) -> Table:
+    """(k, 3) probabilities that drums, other music and a voice sound in stretches of half a bar. Each is looked at by itself and
+    as a part of its bar. edges, bars: seconds of the half bars, of the bars."""
+    score = told(features(bands, notes, onsets, edges), moments.within(edges))
     if len(bars) > 2:
         whole = told(features(bands, notes, onsets, bars), moments.within(bars))
         bar = np.clip(np.searchsorted(bars, (edges[1:] + edges[:-1]) / 2, "right") - 1, 0, len(whole) - 1)
         score = OWN * score + (1 - OWN) * whole[bar]
-    return table, np.asarray(1 / (1 + np.exp(-np.clip(score, -30, 30))), np.float32)
+    return np.asarray(1 / (1 + np.exp(-np.clip(score, -30, 30))), np.float32)
 
 
 def half_bars(lines: Edges) -> Edges:
@@ -142,18 +144,22 @@ def bar_edges(lines: Edges, seconds: float) -> Edges:
     return np.concatenate(([0.0], inside, [seconds]))
 
 
-def passages(table: Table, likely: Table, edges: Edges, rate: int, in_bars: bool = True) -> list[Passage]:
+def audible(bands: Bands, edges: Edges) -> NDArray[np.bool_]:
+    """(k,) whether anything to speak of sounds in each stretch, be it four taps of a stick."""
+    loudest = bands.coarse.max(axis=1)
+    first = np.clip(np.round(edges[:-1] * bands.rate / bands.hop).astype(int), 0, len(loudest) - 1)
+    return np.asarray(20 * np.log10(np.maximum.reduceat(loudest, first) + 1e-9) > AUDIBLE_DB)
+
+
+def passages(likely: Table, heard: NDArray[np.bool_], edges: Edges, rate: int, in_bars: bool = True) -> list[Passage]:
     """Runs of at least a bar that are bare drums, without drums, or with a voice; in order of their beginning. Silence is
-    none of these. edges: of half bars; in_bars: whether they are that, or plain stretches."""
-    # Loudest decile of the loudest band: below this there is nothing to speak of.
-    loudest = (table[:, 2 * COARSE : 3 * COARSE].max(axis=1) - 1) * -FLOOR_DB
-    audible = loudest > AUDIBLE_DB
+    none of these. heard: (k,), what is not; edges: of half bars; in_bars: whether they are that, or plain stretches."""
     drums, music, voice = likely.T
     bare = np.minimum(drums, 1 - np.maximum(music, voice))
     kinds: tuple[tuple[Kind, Table], ...] = (("bare drums", bare), ("no drums", 1 - drums), ("voice", voice))
     out: list[Passage] = []
     for kind, sure in kinds:
-        on = np.concatenate(([False], audible & (sure >= SURE[kind]), [False]))
+        on = np.concatenate(([False], heard & (sure >= SURE[kind]), [False]))
         turns = np.flatnonzero(np.diff(on.astype(int)))
         for first, last in zip(turns[::2], turns[1::2], strict=True):
             if in_bars and last - first < 2 and len(sure) > 1:

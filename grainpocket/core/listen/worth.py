@@ -15,7 +15,7 @@ from grainpocket.core.listen.hits import CleanHit, clean_hits
 from grainpocket.core.listen.loops import GoodLoop, good_loops
 from grainpocket.core.listen.moments import Moments
 from grainpocket.core.listen.onsets import Onsets
-from grainpocket.core.listen.passages import Passage, bar_edges, half_bars, passages, present
+from grainpocket.core.listen.passages import Passage, audible, bar_edges, half_bars, passages, present
 from grainpocket.core.listen.tempo import Tempo
 from grainpocket.core.pocket import Grid
 from grainpocket.core.sound.audio import Samples
@@ -58,10 +58,10 @@ def worth_taking(
     rate, seconds = bands.rate, len(samples) / bands.rate
     ends = np.append(lines, seconds) if trimmed else lines
     edges = bar_edges(half_bars(ends), seconds)
-    table, sounding = present(bands, notes, onsets, told, edges, bar_edges(ends, seconds))
+    sounding = present(bands, notes, onsets, told, edges, bar_edges(ends, seconds))
     bar = np.clip(np.searchsorted(edges, onsets.seconds + BAR_SLIP_S, "right") - 1, 0, len(sounding) - 1)
     return Worth(
-        tuple(passages(table, sounding, edges, rate, len(ends) > 1)),
+        tuple(passages(sounding, audible(bands, edges), edges, rate, len(ends) > 1)),
         tuple(clean_hits(bands, samples, onsets, sounding[bar])),
         tuple(good_loops(bands, ends, rate, trimmed)),
     )
