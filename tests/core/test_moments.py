@@ -9,7 +9,7 @@ from scipy import signal
 from grainpocket.core.listen import chroma
 from grainpocket.core.listen.bands import analyse
 from grainpocket.core.listen.convolve import picture, row
-from grainpocket.core.listen.moments import FLOOR_DB, PER_FRAME, PER_LINE, PER_MOMENT, Moments, look, moments
+from grainpocket.core.listen.moments import FLOOR_DB, LOW_WINDOW, NETWORKS, PER_FRAME, PER_LINE, PER_MOMENT, Moments, look, moments
 from tests.signals import RATE, drum_loop
 
 
@@ -55,17 +55,56 @@ def test_pictures_of_any_length_and_rate(rate: int, seconds: float) -> None:
     t = np.arange(round(seconds * rate)) / rate
     sound = np.sin(2 * np.pi * 880 * t).astype(np.float32)
     bands, low = analyse(sound, rate, 1.0), chroma.lowered(sound, rate)
-    wide, lines = look(bands, low)
-    assert len(wide) == len(lines) * PER_LINE
-    assert wide.max() == lines.max() == 0
-    assert min(wide.min(), lines.min()) >= FLOOR_DB
+    seen = look(bands, low)
+    assert len(seen.wide) == len(seen.lines) * PER_LINE == len(seen.low) * PER_LINE
+    assert seen.wide.max() == seen.lines.max() == seen.low.max() == 0
+    assert min(picture.min() for picture in seen) >= FLOOR_DB
     if seconds > 1:
         # Two octaves and a bit over the lowest line.
-        assert set(lines[5:-5].argmax(axis=1)) == {round(24 * np.log2(880 / 200))}
+        assert set(seen.lines[5:-5].argmax(axis=1)) == {round(24 * np.log2(880 / 200))}
     told = moments(bands, low)
-    assert told.odds.shape == (-(-len(wide) // PER_MOMENT), 3)
+    assert told.odds.shape == (-(-len(seen.wide) // PER_MOMENT), 3)
     assert np.isfinite(told.odds).all()
     assert told.seconds == pytest.approx(PER_MOMENT * PER_FRAME * 0.005, rel=0.01)
+
+
+@pytest.mark.parametrize("note", [41.2, 55.0, 98.0])
+def test_a_bass_stays_on_its_line_and_a_kick_falls(note: float) -> None:
+    t = np.arange(RATE) / RATE
+    bin_hz = chroma.RATE / LOW_WINDOW
+    lowest = 5
+
+    def loudest(sound: np.ndarray) -> np.ndarray:
+        some = sound.astype(np.float32)
+        seen = look(analyse(some, RATE, 1.0), chroma.lowered(some, RATE)).low
+        return seen[3:-3].argmax(axis=1) + lowest
+
+    assert np.abs(loudest(np.sin(2 * np.pi * note * t)) - note / bin_hz).max() <= 1
+    falling = note * (1 + 2 * np.exp(-t / 0.15))
+    places = loudest(np.sin(2 * np.pi * np.cumsum(falling) / RATE))
+    assert (np.diff(places) <= 0).all()
+    assert places[0] - places[-1] >= note / bin_hz / 2
+
+
+def test_music_is_told_by_networks_of_its_own(monkeypatch: pytest.MonkeyPatch) -> None:
+    loop = drum_loop(bars=1).samples[:, 0]
+    bands, low = analyse(loop, RATE, float(np.abs(loop).max())), chroma.lowered(loop, RATE)
+    usual = moments(bands, low).odds
+    monkeypatch.setattr("grainpocket.core.listen.moments.MUSIC_NETWORKS", NETWORKS)
+    other = moments(bands, low).odds
+    np.testing.assert_array_equal(usual[:, [0, 2]], other[:, [0, 2]])
+    assert (usual[:, 1] != other[:, 1]).any()
+
+
+def test_a_network_looks_at_the_pictures_it_was_fitted_on(monkeypatch: pytest.MonkeyPatch) -> None:
+    loop = drum_loop(bars=1).samples[:, 0]
+    bands, low = analyse(loop, RATE, float(np.abs(loop).max())), chroma.lowered(loop, RATE)
+    usual, seen = moments(bands, low).odds, look(bands, low)
+    flat = seen._replace(low=np.zeros_like(seen.low))
+    monkeypatch.setattr("grainpocket.core.listen.moments.look", lambda *_: flat)
+    other = moments(bands, low).odds
+    np.testing.assert_array_equal(usual[:, [0, 2]], other[:, [0, 2]])
+    assert (usual[:, 1] != other[:, 1]).any(), "only music is told by the low end"
 
 
 def test_loudness_does_not_matter() -> None:

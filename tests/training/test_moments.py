@@ -44,6 +44,22 @@ def song() -> Song:
     return Song({"drums": drums, **music}, apart, sorted(hits), [], bars, bars, [], "C major", 80.0, (1, 4), "test")
 
 
+def test_of_songs_mixed_by_part_the_bass_often_plays_alone() -> None:
+    alone, silent = [], []
+    for seed in range(40):
+        play = {name: np.ones(64, bool) for name in ("drums", "bass", "keys", "lead")}
+        parts._by_part(play, np.random.default_rng(seed))
+        assert play["drums"].all()
+        music = np.stack([play[name] for name in ("bass", "keys", "lead")])
+        alone.append((music[0] & ~music[1:].any(axis=0)).mean())
+        silent.append((~music.any(axis=0)).mean())
+    assert 0.2 < np.mean(alone) < 0.5, "by chance it would be a tenth"
+    assert 0.02 < np.mean(silent) < 0.15
+    play = {"drums": np.ones(8, bool), "other": np.ones(8, bool)}
+    parts._by_part(play, np.random.default_rng(0))
+    assert play["drums"].all(), "a song without a bass has other parts"
+
+
 @pytest.mark.parametrize("seed", range(12))
 def test_what_is_said_to_be_muted_is_silent_and_all_else_sounds(song: Song, seed: int) -> None:
     mix = parts.remixed(song, np.random.default_rng(seed), by_part=seed % 2 == 1)

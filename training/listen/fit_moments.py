@@ -1,15 +1,17 @@
 """Fit the weights of core/listen/moments.py.
 
-    python -m training.listen.fit_moments moments1.npz moments31.npz moments32.npz moments34.npz moments36.npz
-    python -m training.listen.fit_moments moments2.npz moments31.npz ... --seed 2 --epochs 8
+    python -m training.listen.fit_moments moments1.npz moments3?.npz --pictures wide lines
+    python -m training.listen.fit_moments moments2.npz moments3?.npz --pictures wide lines --seed 2 --epochs 8
+    for seed in 1 2; do python -m training.listen.fit_moments music$seed.npz moments52.npz --seed $seed --epochs 8; done
 
 Needs torch (2.13, CPU). The last songs of each file are watched, not learnt.
 """
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+from dataclasses import dataclass
 from pathlib import Path
-from typing import NamedTuple
 
 import numpy as np
 import torch
@@ -22,38 +24,44 @@ from training.listen.moments import STEPS, truth
 
 # Frames learnt at once, how many such stretches, and how many recordings at the end of a file are watched.
 STRETCH, BATCH, WATCHED, RATE, DECAY, DROP = 960, 8, 12, 2e-3, 1e-2, 0.3
+# Of each picture: channels and sides of its convolutions, how many frames make a row, at how many places its colour is bent.
+SHAPES = {
+    "lines": ((1, 12, (5, 7)), (12, 24, (3, 3)), (24, 32, (3, 3))),
+    "wide": ((1, 12, (5, 5)), (12, 24, (3, 3)), (24, 24, (3, 3))),
+    "low": ((1, 12, (5, 5)), (12, 24, (3, 3)), (24, 24, (3, 3))),
+}
+PER_FRAMES = {"wide": 1, "lines": moments.PER_LINE, "low": moments.PER_LINE}
+BENDS = {"wide": 5, "lines": 6, "low": 4}
 Table = NDArray[np.float32]
 
 
-class Song(NamedTuple):
-    """wide, lines: as kept; truth: (3, moments) 1, 0 or -1; means: of both, in decibels."""
+@dataclass(frozen=True)
+class Song:
+    """kept: by picture, as it is kept; truth: (3, moments) 1, 0 or -1; means: by picture, in decibels."""
 
-    wide: NDArray[np.uint8]
-    lines: NDArray[np.uint8]
+    kept: dict[str, NDArray[np.uint8]]
     truth: Table
-    means: tuple[Table, Table]
+    means: dict[str, Table]
+
+    def __len__(self) -> int:
+        return self.truth.shape[1] * moments.PER_MOMENT
 
 
 class Network(nn.Module):
-    def __init__(self, channels: tuple[int, int, int] = (12, 24, 32), size: int = 48, width: int = 64) -> None:
+    def __init__(self, names: Iterable[str], size: int = 48, width: int = 64) -> None:
         super().__init__()
-        a, b, c = channels
-        self.lines = _pictures(((1, a, (5, 7)), (a, b, (3, 3)), (b, c, (3, 3))), moments.LINES)
-        self.wide = _pictures(((1, 12, (5, 5)), (12, 24, (3, 3)), (24, 24, (3, 3))), moments.WIDE)
-        self.read_lines, self.read_wide = nn.LazyLinear(size), nn.LazyLinear(size)
+        self.pictures = nn.ModuleDict({name: _pictures(SHAPES[name], moments.STRIDES[name]) for name in names})
+        self.read = nn.ModuleDict({name: nn.LazyLinear(size) for name in self.pictures})
         self.near, self.far = (
-            nn.Conv1d(2 * size, width, 5, padding=2),
+            nn.Conv1d(len(self.read) * size, width, 5, padding=2),
             nn.Conv1d(width, width, 5, padding=6, dilation=moments.APART),
         )
         self.out, self.drop = nn.Linear(width, len(passages.OUTPUTS)), nn.Dropout(DROP)
 
-    def forward(self, lines: torch.Tensor, wide: torch.Tensor) -> torch.Tensor:
-        """(batch, time, bands) each to (batch, moments, 3)."""
-        seen = [
-            read(part(x[:, None]).permute(0, 2, 3, 1).flatten(2))
-            for part, read, x in ((self.lines, self.read_lines, lines), (self.wide, self.read_wide, wide))
-        ]
-        h = self.drop(torch.relu(torch.cat(seen, -1))).transpose(1, 2)
+    def forward(self, seen: dict[str, torch.Tensor]) -> torch.Tensor:
+        """(batch, time, bands) of each picture to (batch, moments, 3)."""
+        made = [self.read[name](part(seen[name][:, None]).permute(0, 2, 3, 1).flatten(2)) for name, part in self.pictures.items()]
+        h = self.drop(torch.relu(torch.cat(made, -1))).transpose(1, 2)
         for step in (self.near, self.far):
             h = self.drop(torch.relu(step(h)))
         return self.out(h.transpose(1, 2))
@@ -61,7 +69,8 @@ class Network(nn.Module):
     def arrays(self) -> dict[str, np.ndarray]:
         """As core/listen/moments.py names them; each convolution with what its normalisation does to it."""
         out: dict[str, torch.Tensor] = {}
-        for name, part, read in (("lines", self.lines, self.read_lines), ("wide", self.wide, self.read_wide)):
+        for name, part in self.pictures.items():
+            read = self.read[name]
             for i in range(0, len(part), 3):
                 scale = part[i + 1].weight / torch.sqrt(part[i + 1].running_var + part[i + 1].eps)
                 out[f"{name}{i // 3}.weight"] = (part[i].weight * scale[:, None, None, None]).permute(2, 3, 1, 0)
@@ -80,53 +89,68 @@ def _pictures(shapes: tuple[tuple[int, int, tuple[int, int]], ...], strides: tup
     return nn.Sequential(*steps)
 
 
-def songs(file: Path) -> list[Song]:
+def songs(file: Path, names: Iterable[str]) -> list[Song]:
     data = np.load(file)
     ends = np.cumsum(data["count"])[:-1]
+    parts = {name: np.split(data[name], ends // PER_FRAMES[name]) for name in names}
     out = []
-    for wide, lines, level in zip(*(np.split(data[name], ends) for name in ("wide", "lines", "level")), strict=True):
-        out.append(Song(wide, lines, truth(level), (_decibels(wide).mean(axis=0), _decibels(lines).mean(axis=0))))
-    return [song for song in out if len(song.wide) >= STRETCH]
+    for i, level in enumerate(np.split(data["level"], ends)):
+        kept = {name: some[i] for name, some in parts.items()}
+        out.append(Song(kept, truth(level), {name: _decibels(table).mean(axis=0) for name, table in kept.items()}))
+    return [song for song in out if len(song) >= STRETCH]
 
 
 def _decibels(kept: NDArray[np.uint8]) -> Table:
     return kept.astype(np.float32) / -STEPS
 
 
-def stretch(song: Song, rng: np.random.Generator) -> tuple[Table, Table, Table]:
-    """(lines, wide, truth) of a stretch as another mix might have it: other pitch, other colour, no top, a gap."""
-    at = moments.PER_MOMENT * int(rng.integers((len(song.wide) - STRETCH) // moments.PER_MOMENT + 1))
-    wide, lines = (
-        (_decibels(kept[at : at + STRETCH : step]) - mean) / moments.SPREAD_DB
-        for kept, mean, step in zip((song.wide, song.lines), song.means, (1, moments.PER_LINE), strict=True)
-    )
-    lines = np.roll(lines, int(rng.integers(-3, 4)), axis=1)
-    for table, bends in ((wide, 5), (lines, 6)):
-        bands = table.shape[1]
-        table += np.interp(np.arange(bands), np.linspace(0, bands - 1, bends), rng.normal(0, 0.3, bends)).astype(np.float32)
+def part(song: Song, at: int, frames: int) -> dict[str, Table]:
+    """The pictures of a stretch, against their means."""
+    return {
+        name: (_decibels(kept[at // PER_FRAMES[name] : (at + frames) // PER_FRAMES[name]]) - song.means[name]) / moments.SPREAD_DB
+        for name, kept in song.kept.items()
+    }
+
+
+def stretch(song: Song, rng: np.random.Generator) -> tuple[dict[str, Table], Table]:
+    """(pictures, truth) of a stretch as another mix might have it: other pitch, other colour, no top, no bottom, a gap."""
+    at = moments.PER_MOMENT * int(rng.integers((len(song) - STRETCH) // moments.PER_MOMENT + 1))
+    seen = part(song, at, STRETCH)
+    seen["lines"] = np.roll(seen["lines"], int(rng.integers(-3, 4)), axis=1)
+    for name in seen:
+        bends, bands = BENDS[name], seen[name].shape[1]
+        seen[name] += np.interp(np.arange(bands), np.linspace(0, bands - 1, bends), rng.normal(0, 0.3, bends)).astype(np.float32)
     if rng.random() < 0.3:
-        wide[:, int(rng.integers(18, 24)) :] = 0
+        seen["wide"][:, int(rng.integers(18, 24)) :] = 0
+    if "low" in seen and rng.random() < 0.15:
+        seen["low"][:, : int(rng.integers(2, 16))] = 0
     if rng.random() < 0.3:
         gap = int(rng.integers(0, 100))
-        lines[:, gap : gap + int(rng.integers(4, 20))] = 0
+        seen["lines"][:, gap : gap + int(rng.integers(4, 20))] = 0
     first = at // moments.PER_MOMENT
-    return lines, wide, song.truth[:, first : first + STRETCH // moments.PER_MOMENT].T
+    return seen, song.truth[:, first : first + STRETCH // moments.PER_MOMENT].T
+
+
+def tensors(some: list[dict[str, Table]]) -> dict[str, torch.Tensor]:
+    return {name: torch.from_numpy(np.stack([seen[name] for seen in some])) for name in some[0]}
 
 
 def learn(learnt: list[Song], epochs: int, seed: int) -> Network:
-    rng, net = np.random.default_rng(seed), Network()
-    net(torch.zeros(1, 16, learnt[0].lines.shape[1]), torch.zeros(1, 32, learnt[0].wide.shape[1]))
-    length = np.array([len(song.wide) for song in learnt], float)
+    rng, net = np.random.default_rng(seed), Network(learnt[0].kept)
+    net(tensors([part(learnt[0], 0, STRETCH)]))
+    length = np.array([len(song) for song in learnt], float)
     steps = int(epochs * length.sum() / STRETCH / BATCH)
     optimiser = torch.optim.AdamW(net.parameters(), lr=RATE, weight_decay=DECAY)
     schedule = torch.optim.lr_scheduler.OneCycleLR(optimiser, RATE, total_steps=steps + 1)
     told: list[float] = []
     for step in range(steps):
         some = [stretch(learnt[k], rng) for k in rng.choice(len(learnt), BATCH, p=length / length.sum())]
-        lines, wide, target = (torch.from_numpy(np.stack(part)) for part in zip(*some, strict=True))
+        target = torch.from_numpy(np.stack([true for _, true in some]))
         net.train()
         known = (target >= 0).float()
-        loss = nn.functional.binary_cross_entropy_with_logits(net(lines, wide), target.clamp(min=0), reduction="none")
+        loss = nn.functional.binary_cross_entropy_with_logits(
+            net(tensors([seen for seen, _ in some])), target.clamp(min=0), reduction="none"
+        )
         mean = (loss * known).sum() / known.sum()
         optimiser.zero_grad()
         mean.backward()
@@ -142,12 +166,7 @@ def learn(learnt: list[Song], epochs: int, seed: int) -> Network:
 @torch.no_grad()
 def watch(net: Network, watched: list[Song]) -> None:
     """How well each is told apart: of a moment with it and one without it, how often the former has the higher odds."""
-    guesses: list[Table] = []
-    for song in watched:
-        wide, lines = ((_decibels(k) - m) / moments.SPREAD_DB for k, m in zip((song.wide, song.lines), song.means, strict=True))
-        whole = song.truth.shape[1] * moments.PER_MOMENT
-        lines, wide = torch.from_numpy(lines[: whole : moments.PER_LINE]), torch.from_numpy(wide[:whole])
-        guesses.append(net(lines[None], wide[None])[0].numpy().T)
+    guesses = [net(tensors([part(song, 0, len(song))]))[0].numpy().T for song in watched]
     guess, true = np.hstack(guesses), np.hstack([song.truth for song in watched])
     for i, name in enumerate(passages.OUTPUTS):
         there, absent = guess[i][true[i] == 1], np.sort(guess[i][true[i] == 0])
@@ -155,8 +174,10 @@ def watch(net: Network, watched: list[Song]) -> None:
 
 
 def main() -> None:
-    asked = begun(asking(__doc__, epochs=10))
-    kept = [songs(file) for file in asked.files]
+    ask = asking(__doc__, epochs=10)
+    ask.add_argument("--pictures", nargs="+", choices=moments.STRIDES, default=list(moments.STRIDES))
+    asked = begun(ask)
+    kept = [songs(file, asked.pictures) for file in asked.files]
     net = learn([song for some in kept for song in some[:-WATCHED]], asked.epochs, asked.seed)
     watch(net, [song for some in kept for song in some[-WATCHED:]])
     np.savez_compressed(asked.out, **net.arrays())

@@ -123,7 +123,7 @@ def main() -> None:
     asked = ask.parse_args()
     rng = np.random.default_rng(asked.seed + 9000)
     kits = all_kits(rng)
-    kept: dict[str, list[NDArray[np.generic]]] = {"wide": [], "lines": [], "level": [], "count": []}
+    kept: dict[str, list[NDArray[np.generic]]] = {"wide": [], "lines": [], "low": [], "level": [], "count": []}
     for i in range(asked.songs):
         song = parts.drawn(kits, rng, patterns=0.4)
         for heard, groups in mixes(song, rng, not asked.unsung, asked.watched):
@@ -132,11 +132,11 @@ def main() -> None:
             if peak < 1e-3:
                 continue
             bands = analyse(mono, RATE, peak)
-            wide, lines = moments.look(bands, lowered(mono, RATE), per_line=1)
-            kept["wide"].append(np.round(-wide * STEPS).astype(np.uint8))
-            kept["lines"].append(np.round(-lines * STEPS).astype(np.uint8))
-            kept["level"].append(level_db(groups, len(wide), bands.hop * moments.PER_FRAME).astype(np.float16))
-            kept["count"].append(np.array([len(wide)]))
+            pictures = moments.look(bands, lowered(mono, RATE))
+            for name, picture in pictures._asdict().items():
+                kept[name].append(np.round(-picture * STEPS).astype(np.uint8))
+            kept["level"].append(level_db(groups, len(pictures.wide), bands.hop * moments.PER_FRAME).astype(np.float16))
+            kept["count"].append(np.array([len(pictures.wide)]))
         if i % 10 == 9 or i == asked.songs - 1:
             print(i + 1, sum(len(w) for w in kept["wide"]), flush=True)
             np.savez(asked.out, **{name: np.concatenate(rows) for name, rows in kept.items()})  # type: ignore[arg-type]

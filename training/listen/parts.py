@@ -29,6 +29,8 @@ from training.listen import people
 from training.listen.examples import all_kits, speech
 
 MATCH_S, FADE_S = 0.025, 0.01
+# The share of the sections, in songs that are mixed by part, in which one part plays alone, and how often that is the bass.
+LONE, LONE_BASS = 0.35, 0.7
 Span = tuple[float, float]
 
 
@@ -101,13 +103,11 @@ def mixes(song: grooves.Song, rng: np.random.Generator, number: int) -> Iterator
 
 def remixed(song: grooves.Song, rng: np.random.Generator, by_part: bool) -> Mix:
     """Other levels of the drums and of each part, and all the music muted in some bars, the drums in others. by_part: and in
-    each section of the song some of the parts alone, the bass perhaps."""
+    each section of the song only some of the parts."""
     level = {role: _gain(rng, 4) for role in song.apart}
     play = {name: np.ones(len(song.bars), bool) for name in song.parts}
     if by_part:
-        for name, plays in play.items():
-            if name != "drums":
-                plays[:] = _sections(len(plays), rng, 0.55)
+        _by_part(play, rng)
     for names in (["drums"], [name for name in play if name != "drums"]):
         for _ in range(int(rng.integers(0, 3))):
             first, count = int(rng.integers(0, len(song.bars))), int(rng.choice([1, 1, 2, 4]))
@@ -134,6 +134,18 @@ def remixed(song: grooves.Song, rng: np.random.Generator, by_part: bool) -> Mix:
 
 def _gain(rng: np.random.Generator, spread_db: float) -> np.float32:
     return np.float32(10 ** (rng.normal(0, spread_db) / 20))
+
+
+def _by_part(play: dict[str, NDArray[np.bool_]], rng: np.random.Generator) -> None:
+    """Which parts of the music play in each bar, section by section. What is most like bare drums is one part alone beside them,
+    the bass more than any."""
+    music = [name for name in play if name != "drums"]
+    for name in music:
+        play[name][:] = _sections(len(play[name]), rng, 0.55)
+    lone = _sections(len(play["drums"]), rng, LONE)
+    alone = "bass" if "bass" in music and rng.random() < LONE_BASS else str(rng.choice(music))
+    for name in music:
+        play[name][lone] = name == alone
 
 
 def _sections(bars: int, rng: np.random.Generator, share: float) -> NDArray[np.bool_]:

@@ -10,6 +10,7 @@ from __future__ import annotations
 
 import functools
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -24,12 +25,24 @@ from grainpocket.core.sound.audio import Samples
 PER_FRAME, PER_LINE, PER_MOMENT = 4, 2, 8
 # Harmonics of a voice, told apart: a window of 93 ms, 24 bands an octave.
 WINDOW, PER_OCTAVE, LOWEST_HZ, HIGHEST_HZ = 1024, 24, 200.0, 5000.0
+# Notes of a bass, which stay where they are, from kick drums, which fall: a window of 186 ms, bin by bin.
+LOW_WINDOW, LOW = 2048, np.eye(41, dtype=np.float32)[:, 5:]
 FLOOR_DB, SPREAD_DB = -80.0, 15.0
-NETWORKS = ("moments1.npz", "moments2.npz")
+# Music is told by networks of its own, which also look at the low end, and were fitted on songs without voices.
+NETWORKS, MUSIC_NETWORKS = ("moments1.npz", "moments2.npz"), ("music1.npz", "music2.npz")
 # Strides in time and pitch of the convolutions over each picture, and how far apart the last looks into the past and future.
-LINES, WIDE, APART = ((2, 2), (2, 2), (1, 2)), ((2, 2), (2, 1), (2, 2)), 3
+STRIDES = {"lines": ((2, 2), (2, 2), (1, 2)), "wide": ((2, 2), (2, 1), (2, 2)), "low": ((2, 2), (2, 2), (1, 2))}
+APART = 3
 _BLOCK = 256
 Table = NDArray[np.float32]
+
+
+class Pictures(NamedTuple):
+    """Decibels under the loudest, FLOOR_DB at least. wide: (k, bands), k even; lines, low: (k / PER_LINE, lines)."""
+
+    wide: Table
+    lines: Table
+    low: Table
 
 
 @dataclass(frozen=True)
@@ -47,25 +60,40 @@ class Moments:
         return np.asarray((total[last] - total[first]) / (last - first)[:, None], np.float32)
 
 
-def moments(bands: Bands, low: Samples) -> Moments:
-    """low: the recording at chroma.RATE."""
-    wide, lines = look(bands, low)
-    # As much as makes whole moments.
-    over = -len(wide) % PER_MOMENT
-    wide, lines = np.pad(wide, ((0, over), (0, 0)), mode="edge"), np.pad(lines, ((0, over // PER_LINE), (0, 0)), mode="edge")
-    wide, lines = (((table - table.mean(axis=0)) / np.float32(SPREAD_DB))[:, :, None] for table in (wide, lines))
-    told = np.mean([_odds(network, wide, lines) for network in _networks()], axis=0)
-    return Moments(np.asarray(told, np.float32), PER_MOMENT * PER_FRAME * bands.hop / bands.rate)
+def moments(bands: Bands, lowered: Samples) -> Moments:
+    """lowered: the recording at chroma.RATE."""
+    seen = levelled(look(bands, lowered))
+    told = _together(NETWORKS, seen)
+    told[:, 1] = _together(MUSIC_NETWORKS, seen)[:, 1]
+    return Moments(told, PER_MOMENT * PER_FRAME * bands.hop / bands.rate)
+
+
+def levelled(pictures: Pictures) -> Pictures:
+    """Against each line's mean, as long as makes whole moments."""
+    over = -len(pictures.wide) % PER_MOMENT
+    made = []
+    for table, missing in zip(pictures, (over, over // PER_LINE, over // PER_LINE), strict=True):
+        longer = np.pad(table, ((0, missing), (0, 0)), mode="edge")
+        made.append((longer - longer.mean(axis=0)) / np.float32(SPREAD_DB))
+    return Pictures(*made)
+
+
+def _together(names: tuple[str, ...], seen: Pictures) -> Table:
+    return np.asarray(np.mean([_odds(network, seen) for network in _networks(names)], axis=0), np.float32)
 
 
 @functools.cache
-def _networks() -> tuple[dict[str, Table], ...]:
-    return tuple(arrays(name) for name in NETWORKS)
+def _networks(names: tuple[str, ...]) -> tuple[dict[str, Table], ...]:
+    return tuple(arrays(name) for name in names)
 
 
-def _odds(a: dict[str, Table], wide: Table, lines: Table) -> Table:
+def _odds(a: dict[str, Table], pictures: Pictures) -> Table:
     seen = []
-    for name, h, strides in (("lines", lines, LINES), ("wide", wide, WIDE)):
+    # Those it was fitted on.
+    for name, strides in STRIDES.items():
+        if f"{name}.weight" not in a:
+            continue
+        h = getattr(pictures, name)[:, :, None]
         for i, stride in enumerate(strides):
             h = picture(h, a[f"{name}{i}.weight"], a[f"{name}{i}.bias"], stride)
         seen.append(h.reshape(len(h), -1) @ a[f"{name}.weight"] + a[f"{name}.bias"])
@@ -75,14 +103,14 @@ def _odds(a: dict[str, Table], wide: Table, lines: Table) -> Table:
     return np.asarray(h @ a["out.weight"] + a["out.bias"], np.float32)
 
 
-def look(bands: Bands, low: Samples, per_line: int = PER_LINE) -> tuple[Table, Table]:
-    """((k, bands), (k / per_line, lines)) in decibels under the loudest, FLOOR_DB at least; k is even."""
+def look(bands: Bands, lowered: Samples) -> Pictures:
     count = max(PER_LINE, len(bands.coarse) // PER_FRAME // PER_LINE * PER_LINE)
     frames = bands.coarse[: count * PER_FRAME]
     frames = np.pad(frames, ((0, count * PER_FRAME - len(frames)), (0, 0)))
     wide = frames.reshape(count, PER_FRAME, -1).mean(axis=1)
-    middle = ((np.arange(0, count, per_line) + 0.5) * PER_FRAME - 0.5) * bands.hop / bands.rate
-    return _db(wide), _db(_lines(low, np.round(middle * RATE).astype(int)))
+    middle = ((np.arange(0, count, PER_LINE) + 0.5) * PER_FRAME - 0.5) * bands.hop / bands.rate
+    places = np.round(middle * RATE).astype(int)
+    return Pictures(_db(wide), *(_db(_spectra(lowered, places, *reading)) for reading in ((WINDOW, _reading()), (LOW_WINDOW, LOW))))
 
 
 def _db(level: Table) -> Table:
@@ -90,12 +118,12 @@ def _db(level: Table) -> Table:
     return np.asarray(np.maximum(out - out.max(initial=FLOOR_DB), FLOOR_DB), np.float32)
 
 
-def _lines(low: Samples, middle: NDArray[np.int64]) -> Table:
-    """(k, lines): levels around samples."""
+def _spectra(sound: Samples, middle: NDArray[np.int64], size: int, reading: Table) -> Table:
+    """(k, lines): levels around samples, through a window of that size, by a reading (bins, lines)."""
     from scipy import fft
 
-    view = np.lib.stride_tricks.sliding_window_view(np.pad(low, (WINDOW // 2, 2 * WINDOW)), WINDOW)
-    reading, window = _reading(), np.hanning(WINDOW).astype(np.float32)
+    view = np.lib.stride_tricks.sliding_window_view(np.pad(sound, (size // 2, 2 * size)), size)
+    window = np.hanning(size).astype(np.float32)
     out = np.empty((len(middle), reading.shape[1]), np.float32)
     for first in range(0, len(middle), _BLOCK):
         some = view[np.minimum(middle[first : first + _BLOCK], len(view) - 1)] * window

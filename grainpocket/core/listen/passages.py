@@ -35,7 +35,7 @@ OWN = 0.5
 # Drums and music are told by what a bar shows as a whole and by its moments: the share of the former, and what is added to the
 # odds of the latter. What a bar shows of drums may be far too sure.
 DRUMS_BY_BAR, DRUMS_LEAN, SUREST = 0.3, 0.7, 6.0
-BY_BAR, MUSIC_LEAN, VOICE_LEAN = 0.5, 0.6, -0.5
+BY_BAR, MUSIC_LEAN, VOICE_LEAN = 0.4, 0.5, -0.5
 # Two that agree are surer than each.
 AGREED = 2.0
 FLOOR_DB, AUDIBLE_DB = -80.0, -50.0
