@@ -59,6 +59,8 @@ def chroma(samples: Samples, rate: int) -> Chroma:
     used = int(np.flatnonzero(reading.any(axis=1))[-1]) + 1
     reading = np.ascontiguousarray(reading[:used])
     lines = np.concatenate([_spectra(view[i : i + _BLOCK], used) @ reading for i in range(0, frames, _BLOCK)])
+    # A copy of a long record, which is no longer needed.
+    del padded, view
     notes = _explain(_whiten(lines))
     key = np.arange(LOWEST, LOWEST + NOTES)
     rise = np.clip((key - TREBLE_FROM) / 8 + 0.5, 0, 1) * np.clip((96 - key) / 16, 0, 1)

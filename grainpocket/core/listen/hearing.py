@@ -121,6 +121,8 @@ def hear(samples: Samples, rate: int, progress: Progress = no_progress, loudness
     onsets = detect_in(bands, samples, lambda share: progress(0.25 + share * 0.35)) if bands else nothing(rate)
     low = lowered(samples, rate)
     notes = chroma(low, LOW) if loudest > SILENT and seconds >= LEAST_TUNED_S else None
+    told = moments(bands, low) if bands else None
+    del low
     progress(0.75)
     tempi = candidates(evidence(onsets, notes, seconds), rate)
     progress(0.9)
@@ -132,7 +134,7 @@ def hear(samples: Samples, rate: int, progress: Progress = no_progress, loudness
         found_chords, scores = chords(notes, edges)
         found_keys = keys(notes, edges, scores)
     lines, trimmed = found_lines(tempi, len(samples), rate)
-    found = worth_taking(bands, notes, onsets, moments(bands, low), lines, trimmed, samples) if bands else NOTHING
+    found = worth_taking(bands, notes, onsets, told, lines, trimmed, samples) if bands and told else NOTHING
     return Hearing(
         frames=len(samples),
         rate=rate,

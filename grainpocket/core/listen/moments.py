@@ -19,7 +19,7 @@ from grainpocket.core.listen.bands import Bands
 from grainpocket.core.listen.chroma import RATE
 from grainpocket.core.listen.convolve import picture, row
 from grainpocket.core.listen.layers import arrays
-from grainpocket.core.sound.audio import Samples
+from grainpocket.core.sound.audio import Samples, excerpt
 
 # Frames of the wide picture are four of the bands', some 20 ms; lines are read at every second; a moment is eight.
 PER_FRAME, PER_LINE, PER_MOMENT = 4, 2, 8
@@ -122,11 +122,13 @@ def _spectra(sound: Samples, middle: NDArray[np.int64], size: int, reading: Tabl
     """(k, lines): levels around samples, through a window of that size, by a reading (bins, lines)."""
     from scipy import fft
 
-    view = np.lib.stride_tricks.sliding_window_view(np.pad(sound, (size // 2, 2 * size)), size)
     window = np.hanning(size).astype(np.float32)
     out = np.empty((len(middle), reading.shape[1]), np.float32)
     for first in range(0, len(middle), _BLOCK):
-        some = view[np.minimum(middle[first : first + _BLOCK], len(view) - 1)] * window
+        places = middle[first : first + _BLOCK] - size // 2
+        # Piece by piece: a copy of a whole record is large.
+        piece = excerpt(sound, int(places[0]), int(places[-1]) + size)
+        some = np.lib.stride_tricks.sliding_window_view(piece, size)[places - places[0]] * window
         out[first : first + _BLOCK] = np.abs(fft.rfft(some, axis=1)[:, : len(reading)]) @ reading
     return out
 
