@@ -9,7 +9,18 @@ from scipy import signal
 from grainpocket.core.listen import chroma
 from grainpocket.core.listen.bands import analyse
 from grainpocket.core.listen.convolve import picture, row
-from grainpocket.core.listen.moments import FLOOR_DB, LOW_WINDOW, NETWORKS, PER_FRAME, PER_LINE, PER_MOMENT, Moments, look, moments
+from grainpocket.core.listen.moments import (
+    FLOOR_DB,
+    LOW_FROM,
+    LOW_WINDOW,
+    NETWORKS,
+    PER_FRAME,
+    PER_LINE,
+    PER_MOMENT,
+    Moments,
+    look,
+    moments,
+)
 from tests.signals import RATE, drum_loop
 
 
@@ -72,12 +83,11 @@ def test_pictures_of_any_length_and_rate(rate: int, seconds: float) -> None:
 def test_a_bass_stays_on_its_line_and_a_kick_falls(note: float) -> None:
     t = np.arange(RATE) / RATE
     bin_hz = chroma.RATE / LOW_WINDOW
-    lowest = 5
 
     def loudest(sound: np.ndarray) -> np.ndarray:
         some = sound.astype(np.float32)
         seen = look(analyse(some, RATE, 1.0), chroma.lowered(some, RATE)).low
-        return seen[3:-3].argmax(axis=1) + lowest
+        return seen[3:-3].argmax(axis=1) + LOW_FROM
 
     assert np.abs(loudest(np.sin(2 * np.pi * note * t)) - note / bin_hz).max() <= 1
     falling = note * (1 + 2 * np.exp(-t / 0.15))

@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 import soundfile as sf
 
+from grainpocket.core.listen import hearing
 from grainpocket.core.listen.grids import found_grid, moved
 from grainpocket.core.listen.hearing import Hearing, hear, worth_by_grid
 from grainpocket.core.listen.worth import NOTHING
@@ -156,9 +157,14 @@ def test_it_is_all_there_after_being_stored(song: tuple[Hearing, dict]) -> None:
     heard, _ = song
     again = Hearing.from_json(json.loads(json.dumps(heard.to_json())))
     assert again.worth == heard.worth
+    assert again.moments is not None
+    assert heard.moments is not None
+    assert again.moments.seconds == heard.moments.seconds
+    np.testing.assert_allclose(again.moments.odds, heard.moments.odds, atol=0.001)
 
 
-def test_bars_that_a_hand_has_moved_are_the_bars(song: tuple[Hearing, dict]) -> None:
+def test_bars_that_a_hand_has_moved_are_the_bars(song: tuple[Hearing, dict], monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(hearing, "moments", lambda *_: pytest.fail("what sounds when does not depend on the bars"))
     heard, truth = song
     sound, _ = sf.read(AUDIO / "Lantern street.flac", dtype="float32", always_2d=True)
     mono, asked = np.ascontiguousarray(sound.mean(axis=1)), []

@@ -16,7 +16,7 @@ from grainpocket.core.listen.hits import CleanHit
 from grainpocket.core.listen.judge import ROLES
 from grainpocket.core.listen.loops import GoodLoop
 from grainpocket.core.listen.loudness import Loudness
-from grainpocket.core.listen.moments import moments
+from grainpocket.core.listen.moments import Moments, moments
 from grainpocket.core.listen.onsets import Onsets, detect, detect_in, nothing
 from grainpocket.core.listen.passages import Passage
 from grainpocket.core.listen.profile import evidence
@@ -42,7 +42,8 @@ class Hearing:
     """frames, rate: of the source; onsets: every transient worth a look; tempi: ranked; peak_db: dBFS of the largest
     sample (None for silence); begin: where sound first rises over -40 dB of the peak (0 for silence); keys: ranked;
     cents: tuning over A = 440 Hz, None when nothing is tuned; chords: along the time line; loudness: None in hearings
-    that were made from mono samples alone; worth: what is worth taking, by the bars of the first tempo."""
+    that were made from mono samples alone; worth: what is worth taking, by the bars of the first tempo; moments: what sounds
+    from moment to moment, whatever the bars are (None for silence)."""
 
     frames: int
     rate: int
@@ -55,6 +56,7 @@ class Hearing:
     chords: tuple[Chord, ...] = ()
     loudness: Loudness | None = None
     worth: Worth = NOTHING
+    moments: Moments | None = None
 
     def to_json(self) -> dict[str, Any]:
         return {
@@ -76,6 +78,7 @@ class Hearing:
             "passages": [astuple(p) for p in self.worth.passages],
             "hits": [astuple(h) for h in self.worth.hits],
             "loops": [astuple(one) for one in self.worth.loops],
+            "moments": {"odds": self.moments.odds.round(3).tolist(), "seconds": self.moments.seconds} if self.moments else None,
         }
 
     @staticmethod
@@ -89,7 +92,7 @@ class Hearing:
             np.array(data["hard"], np.float32),
             np.array(data["attack"], np.int64),
         )
-        loud = data["loudness"]
+        loud, told = data["loudness"], data["moments"]
         return Hearing(
             frames=data["frames"],
             rate=data["rate"],
@@ -106,6 +109,7 @@ class Hearing:
                 tuple(CleanHit(*h) for h in data["hits"]),
                 tuple(GoodLoop(*one) for one in data["loops"]),
             ),
+            moments=Moments(np.array(told["odds"], np.float32), told["seconds"]) if told else None,
         )
 
 
@@ -147,6 +151,7 @@ def hear(samples: Samples, rate: int, progress: Progress = no_progress, loudness
         chords=tuple(found_chords),
         loudness=loudness,
         worth=found,
+        moments=told,
     )
 
 
@@ -179,12 +184,11 @@ def worth_by_grid(heard: Hearing, grid: Grid | None, samples: Callable[[], Sampl
     has moved are the bars. What `heard` says of the same bars already is not worked out again; else samples is asked for
     (n,) float32 mono."""
     (lines, trimmed), known = grid_lines(grid, heard.frames, heard.rate), found_lines(heard.tempi, heard.frames, heard.rate)
-    silent = heard.peak_db is None or heard.frames < SHORTEST_S * heard.rate
-    if silent or (trimmed == known[1] and np.array_equal(lines, known[0])):
+    if heard.moments is None or (trimmed == known[1] and np.array_equal(lines, known[0])):
         return heard.worth
     sound = samples()
     if peak_of(sound) <= SILENT:
         return heard.worth
-    low, bands = lowered(sound, heard.rate), analyse(sound, heard.rate, peak_of(sound))
-    notes = chroma(low, LOW) if len(sound) >= LEAST_TUNED_S * heard.rate else None
-    return worth_taking(bands, notes, heard.onsets, moments(bands, low), lines, trimmed, sound)
+    notes = chroma(sound, heard.rate) if len(sound) >= LEAST_TUNED_S * heard.rate else None
+    bands = analyse(sound, heard.rate, peak_of(sound))
+    return worth_taking(bands, notes, heard.onsets, heard.moments, lines, trimmed, sound)

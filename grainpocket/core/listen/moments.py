@@ -1,9 +1,10 @@
 """What sounds from moment to moment: drums, other music, a voice.
 
-A voice is told by how its harmonics glide and its formants move, music by lines that stay: convolutional networks look for
-both in two pictures of the record, one fine in time and one fine in pitch, as Schlüter & Grill do for singing ("Exploring data
-augmentation for improved singing voice detection with neural networks", ISMIR 2015). Ours are much smaller, and were fitted on
-songs that we rendered, with recorded people and machines speaking and singing over them (see training/listen).
+A voice is told by how its harmonics glide and its formants move, music by lines that stay, a bass by low ones. Convolutional
+networks look for them in pictures of the record, one fine in time, one fine in pitch and one of the low end, as Schlüter & Grill
+do for singing ("Exploring data augmentation for improved singing voice detection with neural networks", ISMIR 2015). Ours are much
+smaller, and were fitted on songs that we rendered, with recorded people and machines speaking and singing over them (see
+training/listen).
 """
 
 from __future__ import annotations
@@ -26,7 +27,7 @@ PER_FRAME, PER_LINE, PER_MOMENT = 4, 2, 8
 # Harmonics of a voice, told apart: a window of 93 ms, 24 bands an octave.
 WINDOW, PER_OCTAVE, LOWEST_HZ, HIGHEST_HZ = 1024, 24, 200.0, 5000.0
 # Notes of a bass, which stay where they are, from kick drums, which fall: a window of 186 ms, bin by bin.
-LOW_WINDOW, LOW = 2048, np.eye(41, dtype=np.float32)[:, 5:]
+LOW_WINDOW, LOW_FROM, LOW_TO = 2048, 5, 41
 FLOOR_DB, SPREAD_DB = -80.0, 15.0
 # Music is told by networks of its own, which also look at the low end, and were fitted on songs without voices.
 NETWORKS, MUSIC_NETWORKS = ("moments1.npz", "moments2.npz"), ("music1.npz", "music2.npz")
@@ -104,13 +105,16 @@ def _odds(a: dict[str, Table], pictures: Pictures) -> Table:
 
 
 def look(bands: Bands, lowered: Samples) -> Pictures:
+    """lowered: the recording at chroma.RATE."""
     count = max(PER_LINE, len(bands.coarse) // PER_FRAME // PER_LINE * PER_LINE)
     frames = bands.coarse[: count * PER_FRAME]
     frames = np.pad(frames, ((0, count * PER_FRAME - len(frames)), (0, 0)))
     wide = frames.reshape(count, PER_FRAME, -1).mean(axis=1)
     middle = ((np.arange(0, count, PER_LINE) + 0.5) * PER_FRAME - 0.5) * bands.hop / bands.rate
     places = np.round(middle * RATE).astype(int)
-    return Pictures(_db(wide), *(_db(_spectra(lowered, places, *reading)) for reading in ((WINDOW, _reading()), (LOW_WINDOW, LOW))))
+    lines = _spectra(lowered, places, WINDOW, _reading())
+    low = _spectra(lowered, places, LOW_WINDOW, np.eye(LOW_TO, dtype=np.float32)[:, LOW_FROM:])
+    return Pictures(_db(wide), _db(lines), _db(low))
 
 
 def _db(level: Table) -> Table:
