@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from bench.truth import colour
-from bench.truth.kits import Kit, Varied, perform
+from bench.truth.kits import Kit, Sampler, Varied, perform
 from bench.truth.synth import RATE, Note, Wave, fit, midi, render
 
 Hit = tuple[float, int, int]
@@ -30,10 +30,17 @@ class Break:
 
 
 def make_break(
-    kits: list[Kit], rng: np.random.Generator, flavour: str, backing: str = "fluid", plain: bool = False, varied: bool = False
+    kits: list[Kit],
+    rng: np.random.Generator,
+    flavour: str,
+    backing: str = "fluid",
+    plain: bool = False,
+    varied: bool = False,
+    sampled: bool = False,
 ) -> Break:
-    """plain: 4/4 and two or four bars; varied: tuned and recorded as nobody else would."""
+    """plain: 4/4 and two or four bars; varied: tuned and recorded as nobody else would; sampled: the same take each time."""
     kit = kits[rng.integers(len(kits))]
+    kit = Sampler(kit, rng) if sampled else kit
     kit = Varied(kit, rng) if varied else kit
     metre = "4/4" if plain else str(rng.choice(["4/4", "3/4", "6/8"], p=[0.8, 0.1, 0.1]))
     bpm = float(np.round(rng.uniform(60, 185), 2))

@@ -65,6 +65,17 @@ class Kit:
         return OneShot(shot.sound * np.float32((velocity / max(at, 1.0)) ** self.law), shot.rise)
 
 
+class Sampler(Kit):
+    """A kit as a sampler or a drum machine plays it: every drum the same take each time, and half of them but one take, soft
+    or loud."""
+
+    def __init__(self, kit: Kit, rng: np.random.Generator) -> None:
+        layers = {note: [(at, [takes[rng.integers(len(takes))]]) for at, takes in kit.sounds[note]] for note in kit.notes}
+        if rng.random() < 0.5:
+            layers = {note: [max(some, key=lambda one: one[0])] for note, some in layers.items()}
+        super().__init__(kit.name, layers)
+
+
 class Varied(Kit):
     """A kit as another drummer tuned it and another engineer recorded it: every drum has its own pitch and tone, and some
     of what is hit shakes the floor."""

@@ -8,29 +8,10 @@ from numpy.typing import NDArray
 
 from grainpocket.core.listen import pursuit
 from grainpocket.core.listen.judge import ROLES
-from tests.signals import DRUMS, RATE
+from tests.machine import NAMES, roles_of, tape
+from tests.signals import RATE
 
-NAMES = ("kick", "snare", "hat")
 LEFT, WITHOUT, SHARE, GAIN, ATOMS = 0, slice(1, 4), slice(4, 7), slice(7, 10), slice(10, 13)
-
-
-def tape(hits: list[tuple[float, str, float]], rate: int = RATE) -> tuple[NDArray[np.float32], NDArray[np.int64]]:
-    """A machine's drums, each hit the same sound at its own loudness: (samples, places of the onsets)."""
-    sounds = {name: DRUMS[name](np.random.default_rng(i)) for i, name in enumerate(NAMES)}
-    out = 1e-5 * np.random.default_rng(9).standard_normal(int((hits[-1][0] + 1) * rate))
-    for at, name, gain in hits:
-        first = round(at * rate)
-        out[first : first + len(sounds[name])] += gain * sounds[name]
-    return out.astype(np.float32), np.round(np.array(sorted({t for t, _, _ in hits})) * rate).astype(np.int64)
-
-
-def roles_of(*names: str) -> NDArray[np.float32]:
-    out = np.full((len(names), len(ROLES)), 0.02, np.float32)
-    for row, name in zip(out, names, strict=True):
-        row[ROLES.index(name)] = 0.95
-    return out
-
-
 PLAIN = [(0.2 + 0.25 * i, NAMES[i % 3], 0.8 - 0.05 * (i % 4)) for i in range(12)]
 
 

@@ -112,10 +112,13 @@ def drum_events(hits: list[breaks.Hit]) -> list[Event]:
     return [(t, role_of(n) if v > QUIET else -1) for t, n, v in hits]
 
 
-def from_breaks(kits: list[Kit], rng: np.random.Generator, count: int) -> Iterator[Example]:
+def from_breaks(kits: list[Kit], rng: np.random.Generator, count: int, sampled: float = 0.0) -> Iterator[Example]:
+    """sampled: share of them in which a drum is the same take each time."""
     for i in range(count):
         flavour = breaks.FLAVOURS[i % 3]
-        one = breaks.make_break(kits, rng, flavour, plain=bool(rng.random() < 0.5), varied=bool(rng.random() < 0.8))
+        plain, varied = bool(rng.random() < 0.5), bool(rng.random() < 0.8)
+        same = sampled > 0 and bool(rng.random() < sampled)
+        one = breaks.make_break(kits, rng, flavour, plain=plain, varied=varied, sampled=same)
         if not one.hits:
             continue
         sound = one.sound

@@ -6,6 +6,8 @@ python -m training.listen.seconds OUT.npz --seed 1 --breaks 1000 --songs 30
 from __future__ import annotations
 
 import argparse
+from collections.abc import Callable, Iterable
+from itertools import chain
 from pathlib import Path
 
 import numpy as np
@@ -14,45 +16,58 @@ from numpy.typing import NDArray
 from grainpocket.core.listen import second
 from grainpocket.core.listen.bands import analyse
 from grainpocket.core.listen.onsets import detect_in
-from training.listen.examples import Event, Span, all_kits, from_breaks, from_songs
+from grainpocket.core.sound.audio import Samples
+from training.listen.examples import Event, Example, Span, all_kits, from_breaks, from_songs
 
 NEAR_S, DOUBT_S = 0.020, 0.030
+# What a look sees of each onset, and when that is.
+Seen = tuple[NDArray[np.float32], NDArray[np.float64]]
 
 
 def main() -> None:
-    ask = argparse.ArgumentParser(description=__doc__)
+    asked = asking(__doc__).parse_args()
+    rng = np.random.default_rng(asked.seed + 9000)
+    kits = all_kits(rng)
+    collect(asked.out, chain(from_breaks(kits, rng, asked.breaks), from_songs(kits, rng, asked.songs)), seen)
+
+
+def asking(about: str | None) -> argparse.ArgumentParser:
+    ask = argparse.ArgumentParser(description=about)
     ask.add_argument("out", type=Path)
     ask.add_argument("--seed", type=int, default=1)
     ask.add_argument("--breaks", type=int, default=1000)
     ask.add_argument("--songs", type=int, default=30)
-    asked = ask.parse_args()
-    rng = np.random.default_rng(asked.seed + 9000)
-    kits = all_kits(rng)
+    return ask
+
+
+def seen(mono: Samples, rate: int, peak: float) -> Seen | None:
+    bands = analyse(mono, rate, peak)
+    found = detect_in(bands, mono, looks=1)
+    found = found.only(found.likely > second.WORTH_IT)
+    if not len(found.at):
+        return None
+    return second.inputs(bands, mono, found.looks, found.likely, found.roles), found.seconds
+
+
+def collect(out: Path, source: Iterable[Example], look: Callable[[Samples, int, float], Seen | None]) -> None:
+    """Write what a look sees of each recording, and what is true of it. look: of mono samples, their rate and their peak."""
     tables: list[NDArray[np.float16]] = []
     truths: list[NDArray[np.int8]] = []
     when: list[NDArray[np.float64]] = []
-    for source in (from_breaks(kits, rng, asked.breaks), from_songs(kits, rng, asked.songs)):
-        for sound, rate, events, doubtful in source:
-            mono = np.ascontiguousarray(sound.mean(axis=1))
-            peak = float(np.abs(mono).max())
-            if peak < 1e-4:
-                continue
-            bands = analyse(mono, rate, peak)
-            found = detect_in(bands, mono, again=False)
-            if not len(found.at):
-                continue
-            found = found.only(found.likely > second.WORTH_IT)
-            if not len(found.at):
-                continue
-            x = second.inputs(bands, mono, found.looks, found.likely, found.roles).astype(np.float16)
-            y = truth(found.seconds, events, doubtful)
-            tables.append(x)
-            truths.append(y)
-            when.append(found.seconds)
-            if len(tables) % 100 == 0:
-                print(len(tables), sum(len(t) for t in tables), flush=True)
-                save(asked.out, tables, truths, when)
-    save(asked.out, tables, truths, when)
+    for sound, rate, events, doubtful in source:
+        mono = np.ascontiguousarray(sound.mean(axis=1))
+        peak = float(np.abs(mono).max())
+        one = look(mono, rate, peak) if peak >= 1e-4 else None
+        if one is None:
+            continue
+        x, seconds = one
+        tables.append(x.astype(np.float16))
+        truths.append(truth(seconds, events, doubtful))
+        when.append(seconds)
+        if len(tables) % 100 == 0:
+            print(len(tables), sum(len(t) for t in tables), flush=True)
+            save(out, tables, truths, when)
+    save(out, tables, truths, when)
 
 
 def truth(at: NDArray[np.float64], events: list[Event], doubtful: list[Span]) -> NDArray[np.int8]:

@@ -31,6 +31,12 @@ class Layers:
         return np.asarray(y, np.float32)
 
 
+def odds(likely: Table) -> Table:
+    """Log odds of probabilities."""
+    safe = np.clip(likely, 1e-3, 1 - 1e-3)
+    return np.asarray(np.log(safe) - np.log1p(-safe))
+
+
 def arrays(name: str) -> dict[str, Table]:
     """By name: the weights in a file of this folder."""
     with resources.files("grainpocket.core.listen").joinpath(name).open("rb") as file, np.load(file) as data:

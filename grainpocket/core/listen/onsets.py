@@ -17,6 +17,7 @@ from grainpocket.core.listen.attack import attack_starts, rough_starts
 from grainpocket.core.listen.bands import Bands, Levels, Progress, analyse, no_progress
 from grainpocket.core.listen.judge import ROLES, judge
 from grainpocket.core.listen.second import second_look
+from grainpocket.core.listen.third import third_look
 from grainpocket.core.sound.audio import Samples, peak_of
 
 LEAST_GAP_S = 0.025
@@ -82,8 +83,8 @@ def detect(samples: Samples, rate: int, progress: Progress = no_progress) -> Ons
     return detect_in(bands, samples, lambda share: progress(0.4 + share * 0.6))
 
 
-def detect_in(bands: Bands, samples: Samples, progress: Progress = no_progress, again: bool = True) -> Onsets:
-    """The same, when the bands of the samples are known already. again: look a second time at which drums they are."""
+def detect_in(bands: Bands, samples: Samples, progress: Progress = no_progress, looks: int = 3) -> Onsets:
+    """The same, when the bands of the samples are known already. looks: how many times to look at which drums they are, 1..3."""
     rate = bands.rate
     frames, heights = candidates(bands, len(samples))
     likely = judge(bands, frames, heights)
@@ -94,9 +95,11 @@ def detect_in(bands: Bands, samples: Samples, progress: Progress = no_progress, 
     at[sure], attack[sure] = attack_starts(samples, rate, near[sure], progress)
     at[~sure], attack[~sure] = rough_starts(samples, rate, near[~sure])
     found = _one_each(at, attack, likely, samples, rate)
-    if not again:
-        return found
-    likely, roles = second_look(bands, samples, found.looks, found.likely, found.roles)
+    likely, roles = found.likely, found.roles
+    if looks > 1:
+        likely, roles = second_look(bands, samples, found.looks, likely, roles)
+    if looks > 2:
+        likely, roles = third_look(samples, rate, found.at, likely, roles)
     return replace(found, likely=likely, roles=roles)
 
 

@@ -62,13 +62,13 @@ def pursue(samples: Samples, rate: int, at: NDArray[np.int64], likely: Table, ro
     return out
 
 
-def whitened(samples: Samples, rate: int) -> Samples:
-    """At RATE, less what linear prediction of the whole recording foretells (Makhoul, Proc. IEEE 63, 1975)."""
+def whitened(samples: Samples, rate: int, order: int = ORDER) -> Samples:
+    """At RATE, less what linear prediction of that order foretells, of the whole recording (Makhoul, Proc. IEEE 63, 1975)."""
     import soxr
     from scipy import linalg, signal
 
     low = np.asarray(soxr.resample(samples, rate, RATE), np.float32)
-    like = np.array([float(np.dot(low[: len(low) - k], low[k:])) for k in range(ORDER + 1)])
+    like = np.array([float(np.dot(low[: len(low) - k], low[k:])) for k in range(order + 1)])
     like[0] = like[0] * 1.001 + 1e-9
     foretold = linalg.solve_toeplitz(like[:-1], like[1:])
     taps = np.concatenate(([1.0], -foretold)).astype(np.float32)

@@ -19,6 +19,7 @@ from grainpocket.core.listen.attention import Attention, load
 from grainpocket.core.listen.bands import COARSE, Bands
 from grainpocket.core.listen.judge import FEATURES as LOOK
 from grainpocket.core.listen.judge import ROLES, alone, looks
+from grainpocket.core.listen.layers import odds
 from grainpocket.core.sound.audio import Samples
 
 DRUMS = ("kick", "snare", "hat")
@@ -58,9 +59,9 @@ def features(bands: Bands, at: NDArray[np.int64], likely: NDArray[np.float32], r
     over = (power / model).reshape(count, len(CELLS), COARSE).mean(axis=1)
     hat = whole[:, 2:3] * shown[2] + whole[:, 3:] * rang + FLOOR
     over_hat = (power / hat).reshape(count, len(CELLS), COARSE).mean(axis=1)
-    odds = _odds(np.column_stack((likely, roles)))
+    before = odds(np.column_stack((likely, roles)))
     parts = (
-        odds,
+        before,
         _db(amounts / level[:, None]),
         _db(whole[:, 3:] * rang.mean(axis=1, keepdims=True) / level[:, None]),
         _db(amounts / usual),
@@ -138,12 +139,6 @@ def _usual(amounts: Table, likely: NDArray[np.float32]) -> float:
     return max(float(np.median(clear if len(clear) else amounts)), float(FLOOR))
 
 
-def _odds(likely: Table) -> Table:
-    """Log odds of probabilities."""
-    safe = np.clip(likely, 1e-3, 1 - 1e-3)
-    return np.asarray(np.log(safe) - np.log1p(-safe))
-
-
 def _db(ratio: Table) -> Table:
     return np.asarray(np.clip(10 * np.log10(ratio + 1e-9) / RANGE_DB, -1, 1))
 
@@ -164,7 +159,7 @@ def second_look(
         return likely, roles
     real, out = likely.copy(), roles.copy()
     said = network()(inputs(bands, samples, at[some], likely[some], roles[some]), at[some] / bands.rate)
-    first = _odds(np.column_stack((likely[some], roles[some, : len(DRUMS)])))
+    first = odds(np.column_stack((likely[some], roles[some, : len(DRUMS)])))
     both = TRUST * said + (1 - TRUST) * first
     both = 1 / (1 + np.exp(-np.clip(both, -30, 30)))
     real[some], out[some, : len(DRUMS)] = both[:, 0], both[:, 1:]
