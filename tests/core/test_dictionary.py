@@ -95,6 +95,18 @@ def test_a_sound_that_bore_a_wrong_name_gets_its_own() -> None:
     assert (snares[hats] < 0.1 * np.median(snares[true])).mean() > 0.9
 
 
+def test_a_hat_with_a_ghost_under_it_is_no_hat_of_its_own() -> None:
+    # Always the same ghost under the same hat: alike among themselves, and unlike the hats alone.
+    hits = [*PLAIN]
+    called = [name for _, name, _ in PLAIN]
+    for k in range(4):
+        hits += [(END + 0.32 + 0.4 * k, "hat", 0.5), (END + 0.32 + 0.4 * k, "snare", 0.15)]
+        called.append("hat")
+    found = taken(hits, called)[0]
+    assert sorted(found.drum.tolist()) == [KICK, SNARE, HAT]
+    assert found.clear[-4:, SNARE].min() > 10
+
+
 def test_where_no_drum_is_likely_nothing_is_learnt() -> None:
     white = np.random.default_rng(1).standard_normal(8000).astype(np.float32)
     at = np.array([500, 2000, 3500], np.int64)

@@ -35,7 +35,7 @@ LEAST_OF_LEFT, LEAST_OF_ALL = 0.02, 0.002
 HELD = 0.02
 # A sound bears another drum's name when its hits are so rarely said to be its own.
 MISNAMED, OWN = 0.5, 0.6
-# What others add up to, but for so much of it, is no sound of its own.
+# What two others add up to, but for so much of it, is no sound of its own.
 SUM = 0.25
 _TINY = np.float32(1e-9)
 Table = NDArray[np.float32]
@@ -318,21 +318,21 @@ def _named(waves: Table, drum: Places, laid: _Laid, likely: Table, roles: Table)
 
 
 def _without_sums(waves: Table, drum: Places, laid: _Laid) -> tuple[Table, Places]:
-    """The sounds that no others of other drums add up to: a ghost note that always lies under a hat is no hat of its own."""
+    """Less those that are another sound of their drum and one of another drum: a ghost note that always lies under a hat makes
+    no other hat of it."""
     kept = np.ones(len(waves), bool)
-    heads = waves[:, :WINDOW] * TAPER
     spectra, like, size = _tables(waves)
     for c in np.argsort(np.bincount(laid.all()[1], minlength=len(waves)), kind="stable").tolist():
         others = np.flatnonzero(kept & (np.arange(len(waves)) != c))
-        if len(np.unique(drum[others])) < 2:
+        if not (drum[others] == drum[c]).any():
             continue
-        around = np.pad(waves[c, :WINDOW], LAG)[None]
-        match = _matches(around, spectra[others])
-        energy = (waves[c, :WINDOW] * heads[c]).sum()[None] + _TINY
+        match = _matches(np.pad(waves[c, :WINDOW], LAG)[None], spectra[others])
+        energy = (waves[c, :WINDOW] ** 2 * TAPER).sum()[None] + _TINY
         sound, place, gain = _picked(match, energy, size[others], like[np.ix_(others, others)], drum[others])
         some = sound[0] >= 0
         first = match[0, sound[0, some], place[0, some]]
-        kept[c] = some.sum() < 2 or energy[0] - gain[0, some] @ first > SUM * energy[0]
+        both = some.sum() > 1 and (drum[others[sound[0, some]]] == drum[c]).any()
+        kept[c] = not both or energy[0] - gain[0, some] @ first > SUM * energy[0]
     new = np.cumsum(kept) - 1
     laid.sound = np.where((laid.sound >= 0) & kept[laid.sound], new[laid.sound], -1)
     return waves[kept], drum[kept]
