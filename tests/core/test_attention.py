@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from grainpocket.core.listen import second
+from grainpocket.core.listen import attention, second
 from grainpocket.core.listen.attention import FASTEST, HEADS, MARGIN, SLOWEST, WINDOW, Attention, load, turned, turns
 
 WIDTH, FEATURES, OUTPUTS = 16, 7, 3
@@ -75,3 +75,10 @@ def test_the_weights_that_ship_fit_the_features() -> None:
     assert weights.arrays["out.bias"].shape == (len(second.OUTPUTS),)
     assert weights.blocks >= 1
     assert weights.arrays["in.weight"].shape[1] % HEADS == 0
+
+
+def test_gaps_are_those_before_and_after_and_end_far_away() -> None:
+    table = np.exp(attention.gaps(np.array([1.0, 1.5, 1.505, 9.0])))
+    assert np.allclose(table, [[2, 0.5], [0.5, 0.02], [0.02, 2], [2, 2]])
+    assert attention.gaps(np.zeros(0)).shape == (0, 2)
+    assert np.allclose(np.exp(attention.gaps(np.array([3.0]))), [[2, 2]])

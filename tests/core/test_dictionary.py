@@ -154,3 +154,11 @@ def test_products_of_shifted_sounds_are_those_of_the_sounds_themselves() -> None
 def test_a_cut_stays_inside_the_recording() -> None:
     line = np.arange(10, dtype=np.float32)
     assert cut(line, np.array([-3, 4, 99]), 4).tolist() == [[0, 1, 2, 3], [4, 5, 6, 7], [6, 7, 8, 9]]
+
+
+def test_sounds_that_explain_all_of_it_already_stay_as_they_are() -> None:
+    laid = dictionary._Laid(1)
+    laid.sound[0, 0], laid.gain[0, 0] = 0, 1
+    white = np.zeros(2 * LENGTH, np.float32)
+    waves = np.zeros((1, LENGTH), np.float32)
+    assert (dictionary._fitted(white, waves, laid) == 0).all()

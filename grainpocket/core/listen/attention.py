@@ -21,6 +21,8 @@ SLOWEST, FASTEST = 0.8, 50.0
 # Onsets seen at once, and how many of them lend context only when a recording has more.
 WINDOW, MARGIN = 384, 64
 _EPS = 1e-5
+# Closer and farther than this is all the same.
+_GAPS_S = (0.02, 2.0)
 Table = NDArray[np.float32]
 
 
@@ -72,6 +74,13 @@ class Attention:
         centred = x - x.mean(axis=-1, keepdims=True)
         size = np.sqrt((centred**2).mean(axis=-1, keepdims=True) + np.float32(_EPS))
         return np.asarray(centred / size * self.arrays[f"{name}.weight"] + self.arrays[f"{name}.bias"], np.float32)
+
+
+def gaps(seconds: NDArray[np.float64]) -> Table:
+    """(k, 2): how long it is from each of rising seconds to the one before and to the one after, as logarithms."""
+    between = np.log(np.clip(np.diff(seconds), *_GAPS_S))
+    far = np.full(min(1, len(seconds)), np.log(_GAPS_S[1]))
+    return np.column_stack((np.append(far, between), np.append(between, far))).astype(np.float32)
 
 
 def turns(seconds: NDArray[np.float64], size: int) -> tuple[Table, Table]:

@@ -153,9 +153,6 @@ def _sounds(samples: Samples, onset: Places, hits: list[Places]) -> tuple[Table,
 
 def _compared(white: Samples, onset: Places) -> tuple[Places, Table, NDArray[np.bool_]]:
     """((k, k) place within LAG at which hit i is most like hit j, (k, k) its gain beside j, (k, k) whether they are alike)."""
-    count = len(onset)
-    if not count:
-        return np.zeros((0, 0), np.int64), np.zeros((0, 0), np.float32), np.zeros((0, 0), bool)
     heads = cut(white, onset, WINDOW) * TAPER
     around = cut(white, onset - LAG, SPAN)
     size = (heads * cut(white, onset, WINDOW)).sum(axis=1) + _TINY
@@ -282,7 +279,7 @@ def _gathered(samples: Samples, count: int, laid: _Laid) -> Table:
 
 def _fitted(white: Samples, waves: Table, laid: _Laid) -> Table:
     """The sounds for which the least is left of the whole."""
-    onset, sound, _, gain = laid.all()
+    _, sound, _, gain = laid.all()
     weight = np.bincount(sound, gain.astype(np.float64) ** 2, len(waves)).astype(np.float32)
     held = np.float32(HELD) * (weight.mean() + weight[:, None])
 
@@ -296,7 +293,7 @@ def _fitted(white: Samples, waves: Table, laid: _Laid) -> Table:
         step = np.float32(size / (float((way * ahead).sum()) + 1e-12))
         waves, rest = waves + step * way, rest - step * ahead
         now = float((rest**2).sum())
-        if now < 1e-6 * size or not len(onset):
+        if now <= 1e-6 * size:
             break
         way, size = rest + np.float32(now / size) * way, now
     return waves

@@ -15,7 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from grainpocket.core.listen import pursuit
-from grainpocket.core.listen.attention import Attention, load
+from grainpocket.core.listen.attention import Attention, gaps, load
 from grainpocket.core.listen.bands import COARSE, Bands
 from grainpocket.core.listen.judge import FEATURES as LOOK
 from grainpocket.core.listen.judge import ROLES, alone, looks
@@ -36,7 +36,6 @@ FEATURES = 7 + 4 + 6 + 3 + 3 + 1 + 2 * COARSE
 OUTPUTS = ("onset", *DRUMS)
 # Those, what is left when it is taken apart, the judge's view of it, and how long it is to the onsets before and after.
 INPUTS = FEATURES + pursuit.FEATURES + LOOK + 2
-_GAPS_S = (0.02, 2.0)
 Table = NDArray[np.float32]
 
 
@@ -78,11 +77,8 @@ def features(bands: Bands, at: NDArray[np.int64], likely: NDArray[np.float32], r
 def inputs(bands: Bands, samples: Samples, at: NDArray[np.int64], likely: NDArray[np.float32], roles: NDArray[np.float32]) -> Table:
     """(k, INPUTS) of onsets at rising samples."""
     frame = np.round(at / bands.hop).astype(np.int64)
-    gap = np.log(np.clip(np.diff(at) / bands.rate, *_GAPS_S))
-    far = np.log(_GAPS_S[1])
-    gaps = np.column_stack((np.append(far, gap), np.append(gap, far))) if len(at) else np.zeros((0, 2))
     apart = pursuit.pursue(samples, bands.rate, at, likely, roles)
-    return np.hstack((features(bands, at, likely, roles), apart, looks(bands, frame), gaps.astype(np.float32)))
+    return np.hstack((features(bands, at, likely, roles), apart, looks(bands, frame), gaps(at / bands.rate)))
 
 
 def _mean(bands: Bands, frame: NDArray[np.int64], first: int, last: int) -> Table:

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from grainpocket.core.listen import dictionary
-from grainpocket.core.listen.attention import Attention, load
+from grainpocket.core.listen.attention import Attention, gaps, load
 from grainpocket.core.listen.dictionary import DRUMS, LAG, LENGTH, WINDOW, Apart, cut, take_apart
 from grainpocket.core.listen.judge import ROLES
 from grainpocket.core.listen.layers import odds
@@ -40,7 +40,7 @@ FEATURES = 4 + 7 * DRUMS + 3 * BANDS + 1 + BANDS
 _BEFORE = 1 + len(ROLES)
 INPUTS = _BEFORE + FEATURES + 2
 OUTPUTS = ("onset", *ROLES[:DRUMS])
-_GAPS_S, _TINY = (0.02, 2.0), np.float32(1e-9)
+_TINY = np.float32(1e-9)
 Table = NDArray[np.float32]
 
 
@@ -59,11 +59,8 @@ def inputs(white: Samples, place: NDArray[np.int64], likely: Table, roles: Table
     apart = take_apart(white, place, likely, roles[:, :DRUMS])
     if apart is None:
         return None
-    gap = np.log(np.clip(np.diff(place) / RATE, *_GAPS_S))
-    far = np.log(_GAPS_S[1])
-    gaps = np.column_stack((np.append(far, gap), np.append(gap, far)))
     seen = features(white, place, apart, roles[:, :DRUMS])
-    return np.asarray(np.hstack((odds(likely)[:, None], odds(roles), seen, gaps)), np.float32)
+    return np.asarray(np.hstack((odds(likely)[:, None], odds(roles), seen, gaps(place / RATE))), np.float32)
 
 
 def features(white: Samples, place: NDArray[np.int64], apart: Apart, roles: Table) -> Table:
