@@ -99,6 +99,21 @@ def test_what_cannot_be_taken_apart_stays_as_it_was(case: str, monkeypatch: pyte
     assert (found == roles).all()
 
 
+def test_it_says_how_far_it_is_and_can_be_ended() -> None:
+    samples, at, likely, roles = looked(WITH_GHOSTS, 0.2)
+    said: list[float] = []
+    third.third_look(samples, RATE, at, likely, roles, said.append)
+    assert len(said) > 4
+    assert said == sorted(said)
+    assert said[-1] == 1
+
+    def enough(share: float) -> None:
+        raise InterruptedError(share)
+
+    with pytest.raises(InterruptedError):
+        third.third_look(samples, RATE, at, likely, roles, enough)
+
+
 @pytest.mark.parametrize("count", [1, 2, 5])
 def test_inputs_are_finite_of_few_onsets_and_of_silence(count: int) -> None:
     samples, at = tape(BEAT)

@@ -17,6 +17,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from grainpocket.core.listen.bands import Progress, no_progress
 from grainpocket.core.listen.judge import alone
 from grainpocket.core.listen.pursuit import RATE
 from grainpocket.core.sound.audio import Samples
@@ -81,11 +82,11 @@ class _Laid:
         return onset, self.sound[onset, pick], self.place[onset, pick], self.gain[onset, pick]
 
 
-def take_apart(white: Samples, onset: Places, likely: Table, roles: Table) -> Apart | None:
+def take_apart(white: Samples, onset: Places, likely: Table, roles: Table, progress: Progress = no_progress) -> Apart | None:
     """white: (n,) whitened, at RATE, with LAG samples before the first onset and LENGTH + 3 LAG after the last; onset: (k,)
     rising samples in it; the probabilities of being real (k,) and of kick, snare and hat (k, DRUMS).
 
-    None where no onset is surely any of the three.
+    None where no onset is surely any of the three. progress(share 0..1) is called as it goes; what it raises ends it.
     """
     waves, drum = _sounds(white, onset, _surest(likely, roles))
     if not len(waves):
@@ -103,6 +104,7 @@ def take_apart(white: Samples, onset: Places, likely: Table, roles: Table) -> Ap
         # Neighbours overlap: every second onset is looked at with the others taken away.
         for rows in (np.arange(0, len(onset), 2), np.arange(1, len(onset), 2)):
             _look(rows, left, onset, waves, drum, laid, tables)
+        progress((turn + 1) / ROUNDS)
     clear, taken = _told(left, onset, drum, laid, tables)
     return Apart(left, waves, drum, tables[2], *laid.all(), clear, taken)
 

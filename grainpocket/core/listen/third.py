@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from grainpocket.core.listen import dictionary
 from grainpocket.core.listen.attention import Attention, gaps, load
+from grainpocket.core.listen.bands import Progress, no_progress
 from grainpocket.core.listen.dictionary import DRUMS, LAG, LENGTH, WINDOW, Apart, cut, take_apart
 from grainpocket.core.listen.judge import ROLES
 from grainpocket.core.listen.layers import odds
@@ -53,10 +54,10 @@ def prepared(samples: Samples, rate: int, at: NDArray[np.int64]) -> tuple[Sample
     return white, np.round(at * (RATE / rate)).astype(np.int64) + LAG
 
 
-def inputs(white: Samples, place: NDArray[np.int64], likely: Table, roles: Table) -> Table | None:
+def inputs(white: Samples, place: NDArray[np.int64], likely: Table, roles: Table, progress: Progress = no_progress) -> Table | None:
     """(k, INPUTS) of onsets at rising places in the whitened recording, with their probabilities of being real (k,) and of each
     of ROLES (k, 6). None where no onset is surely a kick, snare or hat."""
-    apart = take_apart(white, place, likely, roles[:, :DRUMS])
+    apart = take_apart(white, place, likely, roles[:, :DRUMS], progress)
     if apart is None:
         return None
     seen = features(white, place, apart, roles[:, :DRUMS])
@@ -158,16 +159,19 @@ def network() -> Attention:
     return load("third.npz")
 
 
-def third_look(samples: Samples, rate: int, at: NDArray[np.int64], likely: Table, roles: Table) -> tuple[Table, Table]:
-    """(how likely each onset is real (k,), the roles (k, 6)) again."""
+def third_look(
+    samples: Samples, rate: int, at: NDArray[np.int64], likely: Table, roles: Table, progress: Progress = no_progress
+) -> tuple[Table, Table]:
+    """(how likely each onset is real (k,), the roles (k, 6)) again. progress(share 0..1): what it raises ends the look."""
     some = likely > WORTH_IT
     ready = prepared(samples, rate, at[some])
-    table = inputs(*ready, likely[some], roles[some]) if ready else None
+    table = inputs(*ready, likely[some], roles[some], lambda share: progress(share / 2)) if ready else None
     if ready is None or table is None:
         return likely, roles
     said = _said(table, at[some] / rate)
     # Hits that were called by a wrong name showed wrong sounds: once more, by their new names.
-    again = inputs(*ready, said[:, 0], np.hstack((said[:, 1:], roles[some, DRUMS:])))
+    renamed = np.hstack((said[:, 1:], roles[some, DRUMS:]))
+    again = inputs(*ready, said[:, 0], renamed, lambda share: progress((1 + share) / 2))
     if again is not None:
         again[:, :_BEFORE] = table[:, :_BEFORE]
         said = _said(again, at[some] / rate)
