@@ -16,14 +16,30 @@ def picture(x: Table, weight: Table, bias: Table, strides: tuple[int, int]) -> T
     is 0. Returns (time / strides, pitch / strides, out), rectified."""
     high, wide, into, out = weight.shape
     padded = np.pad(x, ((high // 2, high // 2), (wide // 2, wide // 2), (0, 0)))
-    view = np.lib.stride_tricks.sliding_window_view(padded, (high, wide), axis=(0, 1))[:: strides[0], :: strides[1]]
-    # (time, pitch, in, times, pitches), so that the weights have to follow that order.
-    flat = np.ascontiguousarray(weight.transpose(2, 0, 1, 3).reshape(into * high * wide, out))
+    # All of a window that stands in one row of time lies side by side, and is copied at one go.
+    lines = padded.reshape(len(padded), -1)
+    view = np.lib.stride_tricks.sliding_window_view(lines, (high, wide * into), axis=(0, 1))
+    view = view[:: strides[0], :: strides[1] * into]
+    flat = np.ascontiguousarray(weight.reshape(high * wide * into, out))
     made = np.empty((*view.shape[:2], out), np.float32)
     for first in range(0, len(view), _BLOCK):
         some = view[first : first + _BLOCK]
         np.matmul(some.reshape(-1, len(flat)), flat, out=made[first : first + _BLOCK].reshape(-1, out))
     made += bias
+    return np.maximum(made, 0, out=made)
+
+
+def spread(x: Table, weight: Table, bias: Table, apart: int = 1) -> Table:
+    """x: (time, pitch, in); weight: (times, pitches, in, out), odd sides, its times `apart` from one another; bias: (out,) or
+    (pitch, out). What lies outside is 0. Returns (time, pitch, out), rectified."""
+    times, wide, into, out = weight.shape
+    reach = times // 2 * apart
+    lines = np.pad(x, ((reach, reach), (wide // 2, wide // 2), (0, 0))).reshape(len(x) + 2 * reach, -1)
+    view = np.lib.stride_tricks.sliding_window_view(lines, wide * into, axis=1)[:, ::into]
+    near = np.ascontiguousarray(view)
+    made = np.broadcast_to(bias, (*x.shape[:2], out)).astype(np.float32)
+    for k in range(times):
+        made += near[k * apart : k * apart + len(x)] @ weight[k].reshape(wide * into, out)
     return np.maximum(made, 0, out=made)
 
 
