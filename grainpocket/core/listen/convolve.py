@@ -35,16 +35,12 @@ def spread(x: Table, weight: Table, bias: Table, apart: int = 1) -> Table:
     times, wide, into, out = weight.shape
     reach = times // 2 * apart
     lines = np.pad(x, ((reach, reach), (wide // 2, wide // 2), (0, 0))).reshape(len(x) + 2 * reach, -1)
-    # One product over all places: many small ones would take several times as long.
-    near = np.lib.stride_tricks.sliding_window_view(lines, wide * into, axis=1)[:, ::into].reshape(-1, wide * into)
-    pitches = x.shape[1]
-    made = np.zeros((len(x) * pitches, out), np.float32)
+    view = np.lib.stride_tricks.sliding_window_view(lines, wide * into, axis=1)[:, ::into]
+    near = np.ascontiguousarray(view)
+    made = np.broadcast_to(bias, (*x.shape[:2], out)).astype(np.float32)
     for k in range(times):
-        first = k * apart * pitches
-        made += near[first : first + len(made)] @ weight[k].reshape(wide * into, out)
-    whole = made.reshape(len(x), pitches, out)
-    whole += bias
-    return np.maximum(whole, 0, out=whole)
+        made += near[k * apart : k * apart + len(x)] @ weight[k].reshape(wide * into, out)
+    return np.maximum(made, 0, out=made)
 
 
 def row(x: Table, weight: Table, bias: Table, apart: int = 1) -> Table:
