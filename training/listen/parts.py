@@ -23,6 +23,7 @@ from bench.truth.synth import RATE, Wave
 from grainpocket.core.listen import hits, passages, second
 from grainpocket.core.listen.bands import analyse
 from grainpocket.core.listen.chroma import chroma
+from grainpocket.core.listen.judge import looks
 from grainpocket.core.listen.onsets import detect_in
 from grainpocket.demo.author.singer import VOWELS, Syllable, sing
 from training.listen import people
@@ -207,11 +208,12 @@ class Rows:
 
     def _hits(self, bands, mono, onsets, bar_table, covers, tag) -> None:  # type: ignore[no-untyped-def]
         seen = second.features(bands, onsets.looks, onsets.likely, onsets.roles)
+        looked = looks(bands, np.round(onsets.looks / bands.hop).astype(np.int64))
         for role, known in covers.items():
             index = hits.of_role(onsets, role)
             if len(index) < 2 or not known:
                 continue
-            x = np.hstack((hits.features(bands, mono, onsets, role, index, seen), bar_table[index]))
+            x = np.hstack((hits.features(bands, mono, onsets, role, index, seen, looked), bar_table[index]))
             at, db = np.array([t for t, _ in known]), np.array([d for _, d in known])
             gap = np.abs(onsets.seconds[index][:, None] - at[None])
             best = gap.argmin(axis=1)

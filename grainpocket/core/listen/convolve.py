@@ -29,20 +29,6 @@ def picture(x: Table, weight: Table, bias: Table, strides: tuple[int, int]) -> T
     return np.maximum(made, 0, out=made)
 
 
-def spread(x: Table, weight: Table, bias: Table, apart: int = 1) -> Table:
-    """x: (time, pitch, in); weight: (times, pitches, in, out), odd sides, its times `apart` from one another; bias: (out,) or
-    (pitch, out). What lies outside is 0. Returns (time, pitch, out), rectified."""
-    times, wide, into, out = weight.shape
-    reach = times // 2 * apart
-    lines = np.pad(x, ((reach, reach), (wide // 2, wide // 2), (0, 0))).reshape(len(x) + 2 * reach, -1)
-    view = np.lib.stride_tricks.sliding_window_view(lines, wide * into, axis=1)[:, ::into]
-    near = np.ascontiguousarray(view)
-    made = np.broadcast_to(bias, (*x.shape[:2], out)).astype(np.float32)
-    for k in range(times):
-        made += near[k * apart : k * apart + len(x)] @ weight[k].reshape(wide * into, out)
-    return np.maximum(made, 0, out=made)
-
-
 def row(x: Table, weight: Table, bias: Table, apart: int = 1) -> Table:
     """x: (time, in); weight: (times, in, out), odd, its places `apart` from one another. What lies outside is 0. Returns
     (time, out)."""

@@ -62,10 +62,13 @@ def of_role(onsets: Onsets, role: str) -> NDArray[np.int64]:
     return np.flatnonzero((onsets.likely >= CLEAR) & (onsets.roles[:, ROLES.index(role)] >= LIKELY))
 
 
-def features(bands: Bands, samples: Samples, onsets: Onsets, role: str, index: NDArray[np.int64], seen: Table) -> Table:
-    """(k, FEATURES) of the hits of one drum at `index`. seen: of all onsets, how much of each drum they take (`second`)."""
-    looked = onsets.looks[index]
-    frames = np.round(looked / bands.hop).astype(np.int64)
+def features(
+    bands: Bands, samples: Samples, onsets: Onsets, role: str, index: NDArray[np.int64], seen: Table, looked: Table
+) -> Table:
+    """(k, FEATURES) of the hits of one drum at `index`. Of all onsets, seen: how much of each drum they take (`second`),
+    looked: the spectrum about them (`judge`)."""
+    places = onsets.looks[index]
+    frames = np.round(places / bands.hop).astype(np.int64)
     power = _power(bands, frames)
     carried = power[:, 1:3, _CARRIED[role]].sum(axis=(1, 2))
     own = power / np.maximum(carried, 1e-12)[:, None, None]
@@ -75,14 +78,14 @@ def features(bands: Bands, samples: Samples, onsets: Onsets, role: str, index: N
     kind = np.zeros((len(index), len(DRUMS)), np.float32)
     kind[:, DRUMS.index(role)] = 1
     parts = (
-        looks(bands, frames),
+        looked[index],
         onsets.roles[index],
         seen[index],
         kind,
         _db(over.sum(axis=1), total),
         _db(over.sum(axis=2), total),
         _db(over.sum(axis=(1, 2)), total)[:, None],
-        _long_looks(samples, bands.rate, looked),
+        _long_looks(samples, bands.rate, places),
     )
     return np.asarray(np.hstack(parts), np.float32)
 
@@ -155,11 +158,12 @@ def clean_hits(bands: Bands, samples: Samples, onsets: Onsets, sounding: Table) 
     """Every kick, snare and hat, each drum's likeliest clean ones first. sounding: (onsets, 3), what sounds in the bar of each."""
     out: list[CleanHit] = []
     seen = second.features(bands, onsets.looks, onsets.likely, onsets.roles)
+    looked = looks(bands, np.round(onsets.looks / bands.hop).astype(np.int64))
     for role in DRUMS:
         index = of_role(onsets, role)
         if not len(index):
             continue
-        table = inputs(features(bands, samples, onsets, role, index, seen), sounding[index])
+        table = inputs(features(bands, samples, onsets, role, index, seen, looked), sounding[index])
         cover = mean_of(networks(), table)[:, 0] * SCALE_DB
         ends = _ends(bands, onsets, index, len(samples))
         chance = onsets.roles[index, ROLES.index(role)]
