@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+from collections.abc import Callable
 
 import numpy as np
 import pytest
@@ -35,9 +36,17 @@ def everywhere(loop: Loop, kind: tuple[float, float, float]) -> np.ndarray:
 
 
 def told(monkeypatch: pytest.MonkeyPatch, cover_db: np.ndarray | float) -> None:
-    """Whatever sounds, the networks say this."""
-    told = lambda networks, table: np.full((len(table), 1), cover_db / hits.SCALE_DB)  # noqa: E731
-    monkeypatch.setattr(hits, "mean_of", told)
+    """Whatever sounds, the networks say this, and a closer look says the same."""
+    first = lambda networks, table: np.resize(np.divide(cover_db, hits.SCALE_DB), len(table))[:, None]  # noqa: E731
+    monkeypatch.setattr(hits, "mean_of", first)
+    monkeypatch.setattr(hits, "CLOSER", 0.0)
+
+
+def looked_closely(monkeypatch: pytest.MonkeyPatch, say: Callable[[np.ndarray], np.ndarray]) -> None:
+    """A closer look alone counts, and says this of the samples it is asked about."""
+    monkeypatch.setattr(hits, "CLOSER", 1.0)
+    closer = lambda samples, rate, all_hits, asked: [say(at).astype(np.float32) for at in asked]  # noqa: E731
+    monkeypatch.setattr(hits.shares, "covers", closer)
 
 
 @pytest.mark.parametrize("role", hits.DRUMS)
@@ -62,7 +71,7 @@ def test_a_much_cleaner_hit_beats_a_bare_bar(loop: Loop, monkeypatch: pytest.Mon
         cover = np.zeros(len(index))
         cover[1] = -lead
         with monkeypatch.context() as patched:
-            patched.setattr(hits, "mean_of", lambda _, table, cover=cover: (cover / hits.SCALE_DB)[: len(table), None])
+            told(patched, cover)
             found = [h for h in clean_hits(loop[0], loop[1], only_role(loop[2], "kick"), sounding[index]) if h.role == "kick"]
         assert found[0].at == loop[2].at[index[first]]
 
@@ -79,6 +88,35 @@ def test_of_equals_the_surest_comes_first(loop: Loop, monkeypatch: pytest.Monkey
         chances = [h.likely for h in offered(loop, everywhere(loop, DRUMS_ALONE), role)]
         assert len(chances) >= 4
         assert all(a >= b - 1e-3 for a, b in itertools.pairwise(chances))
+
+
+def test_the_first_ones_are_looked_at_once_more(loop: Loop, monkeypatch: pytest.MonkeyPatch) -> None:
+    told(monkeypatch, 0.0)
+    sounding = everywhere(loop, WITH_MUSIC)
+    before = [h.at for h in offered(loop, sounding, "hat")]
+    assert len(before) > 6
+    monkeypatch.setattr(hits, "CLOSELY", 5)
+    # Later is cleaner.
+    looked_closely(monkeypatch, lambda at: -at / RATE - 40)
+    found = offered(loop, sounding, "hat")
+    assert [h.at for h in found[:5]] == sorted(before[:5], reverse=True)
+    assert [h.at for h in found[5:]] == before[5:], "what is not looked at again stays where it was"
+    assert max(h.cover_db for h in found[:5]) <= -40 < 0 == max(h.cover_db for h in found[5:])
+
+
+def test_a_closer_look_counts_as_much_as_it_is_said_to(loop: Loop, monkeypatch: pytest.MonkeyPatch) -> None:
+    told(monkeypatch, 0.0)
+    looked_closely(monkeypatch, lambda at: np.full(len(at), -10.0))
+    monkeypatch.setattr(hits, "CLOSER", 0.3)
+    for role in hits.DRUMS:
+        found = offered(loop, everywhere(loop, WITH_MUSIC), role)
+        assert {h.cover_db for h in found[: hits.CLOSELY]} == {-3.0}
+
+
+def test_among_drums_alone_the_first_look_stands(loop: Loop, monkeypatch: pytest.MonkeyPatch) -> None:
+    told(monkeypatch, 0.0)
+    looked_closely(monkeypatch, lambda at: np.full(len(at), -10.0))
+    assert {h.cover_db for h in offered(loop, everywhere(loop, DRUMS_ALONE), "hat")} == {0.0}
 
 
 def test_a_span_ends_before_the_next_sound_and_never_outside(loop: Loop) -> None:

@@ -8,7 +8,7 @@ from scipy import signal
 
 from grainpocket.core.listen import chroma
 from grainpocket.core.listen.bands import analyse
-from grainpocket.core.listen.convolve import picture, row
+from grainpocket.core.listen.convolve import picture, row, spread
 from grainpocket.core.listen.moments import (
     FLOOR_DB,
     LOW_FROM,
@@ -35,6 +35,21 @@ def test_a_picture_is_the_correlation_with_each_pattern(size: tuple[int, int], s
         each = [signal.correlate(x[:, :, i].astype(float), weight[:, :, i, out].astype(float), "full") for i in range(3)]
         whole = np.sum(each, axis=0)[size[0] // 2 :, size[1] // 2 :][:time, :23]
         np.testing.assert_allclose(found[:, :, out], np.maximum(whole[:: strides[0], :: strides[1]] + bias[out], 0), atol=1e-4)
+
+
+@pytest.mark.parametrize("apart", [1, 2])
+@pytest.mark.parametrize("time", [1, 7, 40])
+def test_a_pattern_may_be_spread_in_time(apart: int, time: int) -> None:
+    rng = np.random.default_rng(time)
+    x = rng.standard_normal((time, 11, 3)).astype(np.float32)
+    weight, bias = rng.standard_normal((5, 3, 3, 4)).astype(np.float32), rng.standard_normal((11, 4)).astype(np.float32)
+    wide = np.zeros((4 * apart + 1, 3, 3, 4), np.float32)
+    wide[::apart] = weight
+    found = spread(x, weight, bias, apart)
+    for out in range(4):
+        each = [signal.correlate(x[:, :, i].astype(float), wide[:, :, i, out].astype(float), "full") for i in range(3)]
+        whole = np.sum(each, axis=0)[2 * apart :, 1:][:time, :11]
+        np.testing.assert_allclose(found[:, :, out], np.maximum(whole + bias[:, out], 0), atol=1e-4)
 
 
 @pytest.mark.parametrize("apart", [1, 3])

@@ -37,11 +37,12 @@ Span = tuple[float, float]
 
 @dataclass(frozen=True)
 class Mix:
-    """sound: what is heard; groups: drums, music and voice in it; covers: of its hits, empty when not to be learnt;
-    bare, drumless: spans of mutes."""
+    """sound: what is heard; groups: drums, music and voice in it, apart: the drums by role, all as they were before it was
+    mastered; covers: of its hits, empty when not to be learnt; bare, drumless: spans of mutes."""
 
     sound: Wave
     groups: tuple[Wave, Wave, Wave]
+    apart: dict[str, Wave]
     covers: dict[str, list[tuple[float, float]]]
     bare: list[Span]
     drumless: list[Span]
@@ -86,20 +87,20 @@ def mixes(song: grooves.Song, rng: np.random.Generator, number: int) -> Iterator
     nothing = np.zeros((frames, 2), np.float32)
     known = cover.cover(song.hits, song.apart, cover.all_else(song.apart, song.mix))
     finished = grooves.finished(song, rng) if rng.random() < 0.7 else colour.dirty(song.mix, rng)
-    yield Mix(finished, (drums, music, nothing), known, song.bare, song.drumless)
+    yield Mix(finished, (drums, music, nothing), song.apart, known, song.bare, song.drumless)
     for turn in range(3):
         yield remixed(song, rng, turn > 0)
     if number % 2:
         sung = voice(song, frames, rng)
         sung = sung * np.float32(rng.uniform(0.25, 1.0) * np.abs(song.mix).max() / max(1e-6, float(np.abs(sung).max())))
-        yield Mix(colour.mastered(song.mix + sung, rng), (drums, music, sung), {}, song.bare, song.drumless)
+        yield Mix(colour.mastered(song.mix + sung, rng), (drums, music, sung), song.apart, {}, song.bare, song.drumless)
     if number % 4 == 1:
-        yield Mix(colour.level(sung), (nothing, nothing, sung), {}, [], [])
-        yield Mix(colour.level(music + sung), (nothing, music, sung), {}, [], [])
-        yield Mix(colour.level(drums + sung), (drums, nothing, sung), {}, [], [])
+        yield Mix(colour.level(sung), (nothing, nothing, sung), {}, {}, [], [])
+        yield Mix(colour.level(music + sung), (nothing, music, sung), {}, {}, [], [])
+        yield Mix(colour.level(drums + sung), (drums, nothing, sung), {}, {}, [], [])
     if number % 3 == 0:
-        yield Mix(colour.mastered(drums, rng), (drums, nothing, nothing), {}, [], [])
-        yield Mix(colour.level(music), (nothing, music, nothing), {}, [], [])
+        yield Mix(colour.mastered(drums, rng), (drums, nothing, nothing), {}, {}, [], [])
+        yield Mix(colour.level(music), (nothing, music, nothing), {}, {}, [], [])
 
 
 def remixed(song: grooves.Song, rng: np.random.Generator, by_part: bool) -> Mix:
@@ -130,7 +131,7 @@ def remixed(song: grooves.Song, rng: np.random.Generator, by_part: bool) -> Mix:
     sound = colour.mastered(mix, rng) if rng.random() < 0.7 else colour.level(mix)
     known = cover.cover(hits, apart, cover.all_else(apart, mix))
     nothing = np.zeros_like(mix)
-    return Mix(sound, (drums, other, nothing), known, song.bare + silent["music"], song.drumless + silent["drums"])
+    return Mix(sound, (drums, other, nothing), apart, known, song.bare + silent["music"], song.drumless + silent["drums"])
 
 
 def _gain(rng: np.random.Generator, spread_db: float) -> np.float32:

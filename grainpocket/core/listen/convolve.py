@@ -29,6 +29,24 @@ def picture(x: Table, weight: Table, bias: Table, strides: tuple[int, int]) -> T
     return np.maximum(made, 0, out=made)
 
 
+def spread(x: Table, weight: Table, bias: Table, apart: int = 1) -> Table:
+    """x: (time, pitch, in); weight: (times, pitches, in, out), odd sides, its times `apart` from one another; bias: (out,) or
+    (pitch, out). What lies outside is 0. Returns (time, pitch, out), rectified."""
+    times, wide, into, out = weight.shape
+    reach = times // 2 * apart
+    lines = np.pad(x, ((reach, reach), (wide // 2, wide // 2), (0, 0))).reshape(len(x) + 2 * reach, -1)
+    # One product over all places: many small ones would take several times as long.
+    near = np.lib.stride_tricks.sliding_window_view(lines, wide * into, axis=1)[:, ::into].reshape(-1, wide * into)
+    pitches = x.shape[1]
+    made = np.zeros((len(x) * pitches, out), np.float32)
+    for k in range(times):
+        first = k * apart * pitches
+        made += near[first : first + len(made)] @ weight[k].reshape(wide * into, out)
+    whole = made.reshape(len(x), pitches, out)
+    whole += bias
+    return np.maximum(whole, 0, out=whole)
+
+
 def row(x: Table, weight: Table, bias: Table, apart: int = 1) -> Table:
     """x: (time, in); weight: (times, in, out), odd, its places `apart` from one another. What lies outside is 0. Returns
     (time, out)."""

@@ -2,7 +2,8 @@
 
 A drum that comes back shows what it is by itself: what all its hits have in common, band by band. What a hit has over that
 is something else. Small networks, fitted on songs whose parts we know (see training/listen), read that excess together
-with the spectrum round the hit, and say how loud all else is beside the drum.
+with the spectrum round the hit, and say how loud all else is beside the drum. The likeliest hits are looked at once more, in
+another way (see `shares`).
 """
 
 from __future__ import annotations
@@ -14,7 +15,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from grainpocket.core.listen import second
+from grainpocket.core.listen import second, shares
 from grainpocket.core.listen.bands import COARSE, Bands
 from grainpocket.core.listen.judge import FEATURES as LOOK
 from grainpocket.core.listen.judge import ROLES, looks
@@ -42,6 +43,9 @@ LONGEST_S, SHORTEST_S, DEAD_DB, LEAD_S = 0.7, 0.06, 40.0, 0.004
 SCALE_DB, _BLOCK = 20.0, 64
 NETWORKS = ("hits1.npz", "hits2.npz", "hits3.npz", "hits4.npz")
 BARE_DB, DOUBT_DB = 8.0, 8.0
+# So many of a drum are looked at once more, and how much that counts where music plays: among drums alone, the first look is
+# the better one.
+CLOSELY, CLOSER, SURELY = 8, 0.5, 0.98
 Table = NDArray[np.float32]
 
 
@@ -156,24 +160,60 @@ def networks() -> tuple[Layers, ...]:
 
 def clean_hits(bands: Bands, samples: Samples, onsets: Onsets, sounding: Table) -> list[CleanHit]:
     """Every kick, snare and hat, each drum's likeliest clean ones first. sounding: (onsets, 3), what sounds in the bar of each."""
-    out: list[CleanHit] = []
+    told = [_Drum(role, of_role(onsets, role)) for role in DRUMS]
+    if not any(len(drum.index) for drum in told):
+        return []
     seen = second.features(bands, onsets.looks, onsets.likely, onsets.roles)
     looked = looks(bands, np.round(onsets.looks / bands.hop).astype(np.int64))
-    for role in DRUMS:
-        index = of_role(onsets, role)
-        if not len(index):
-            continue
-        table = inputs(features(bands, samples, onsets, role, index, seen, looked), sounding[index])
-        cover = mean_of(networks(), table)[:, 0] * SCALE_DB
-        ends = _ends(bands, onsets, index, len(samples))
-        chance = onsets.roles[index, ROLES.index(role)]
-        drums, music, voice = sounding[index].T
-        bare = np.minimum(drums, 1 - np.maximum(music, voice))
-        # Of hits that are about as clean, those of bare drums come first, and those that are surely this drum.
-        for k in np.argsort(cover - BARE_DB * bare + DOUBT_DB * (1 - chance), kind="stable").tolist():
-            at = int(onsets.at[index[k]])
-            out.append(CleanHit(role, at, int(ends[k]), round(float(cover[k]), 1), round(float(chance[k]), 3)))
+    for drum in told:
+        if len(drum.index):
+            drum.first_look(bands, samples, onsets, sounding, seen, looked)
+    # The likeliest are looked at once more, all drums together.
+    covers = shares.covers(
+        samples, bands.rate, [onsets.looks[drum.index] for drum in told], [onsets.looks[drum.index[drum.mixed]] for drum in told]
+    )
+    out: list[CleanHit] = []
+    for drum, cover in zip(told, covers, strict=True):
+        drum.closer_look(cover)
+        ends = _ends(bands, onsets, drum.index, len(samples))
+        for k in drum.order.tolist():
+            at, db = int(onsets.at[drum.index[k]]), round(float(drum.cover[k]), 1)
+            out.append(CleanHit(drum.role, at, int(ends[k]), db, round(float(drum.chance[k]), 3)))
     return out
+
+
+class _Drum:
+    """The hits of one drum, at these indices: cover (k,) decibels; bare (k,) whether it is drums alone; handicap (k,) what is
+    added to the cover to rank by; order."""
+
+    def __init__(self, role: Drum, index: NDArray[np.int64]) -> None:
+        self.role, self.index = role, index
+        self.cover = self.handicap = self.chance = self.bare = np.zeros(0, np.float32)
+        self.order = np.zeros(0, np.int64)
+
+    @property
+    def mixed(self) -> NDArray[np.int64]:
+        """Of the first ones, those that do not surely play alone."""
+        first = self.order[:CLOSELY]
+        return np.asarray(first[self.bare[first] < SURELY])
+
+    def first_look(self, bands: Bands, samples: Samples, onsets: Onsets, sounding: Table, seen: Table, looked: Table) -> None:
+        mine = sounding[self.index]
+        table = inputs(features(bands, samples, onsets, self.role, self.index, seen, looked), mine)
+        self.cover = mean_of(networks(), table)[:, 0] * SCALE_DB
+        self.chance = onsets.roles[self.index, ROLES.index(self.role)]
+        drums, music, voice = mine.T
+        self.bare = np.minimum(drums, 1 - np.maximum(music, voice))
+        # Of hits that are about as clean, those of bare drums come first, and those that are surely this drum.
+        self.handicap = DOUBT_DB * (1 - self.chance) - BARE_DB * self.bare
+        self.order = np.argsort(self.cover + self.handicap, kind="stable")
+
+    def closer_look(self, cover: Table) -> None:
+        """cover: of the `mixed`."""
+        mixed, best = self.mixed, self.order[:CLOSELY]
+        self.cover[mixed] += CLOSER * (1 - self.bare[mixed]) * (cover - self.cover[mixed])
+        again = np.argsort(self.cover[best] + self.handicap[best], kind="stable")
+        self.order = np.concatenate((best[again], self.order[CLOSELY:]))
 
 
 def _ends(bands: Bands, onsets: Onsets, index: NDArray[np.int64], frames: int) -> NDArray[np.int64]:

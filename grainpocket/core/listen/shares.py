@@ -1,0 +1,161 @@
+"""How loud all else is beside a hit, from the share that each drum has of what sounds, band by band and moment by moment.
+
+A convolutional network gives every cell of the spectrum to kick, snare, hat or the rest, as is done to part sources (Jansson
+et al., "Singing voice separation with deep U-Net convolutional networks", ISMIR 2017; ours is small, and parts nothing: only
+the sums count). It sees the spectrum beside what the hits of each drum have in common, laid down wherever that drum plays. It was
+fitted on songs whose parts we know, with the drums of one under the music of another (see training/listen).
+"""
+
+from __future__ import annotations
+
+import functools
+from collections.abc import Sequence
+
+import numpy as np
+from numpy.typing import NDArray
+
+from grainpocket.core.listen.chroma import RATE as LOW_RATE
+from grainpocket.core.listen.chroma import lowered
+from grainpocket.core.listen.convolve import spread
+from grainpocket.core.listen.layers import arrays
+from grainpocket.core.sound.audio import Samples, excerpt, peak_of
+
+# Two looks: a long one that tells notes of the low end apart, a short one for all above it.
+HOP = 128
+HOP_S = HOP / LOW_RATE
+LOW_WINDOW, HIGH_WINDOW_S = 1024, 1024 / 44100
+# Steps of the long look: single ones where kick and bass lie, then pairs.
+LOW_EDGES = np.array([*range(3, 19), *range(20, 39, 2)])
+HIGH_EDGES_HZ = np.geomspace(409.1, 16000, 24)
+LOW, BANDS = len(LOW_EDGES) - 1, len(LOW_EDGES) + len(HIGH_EDGES_HZ) - 2
+# log10 of power beside the peak's; less is silence.
+FLOOR = -8.5
+# Bands that carry kick, snare and hat; frames before and after a hit in which the drum's hits are compared, and after it
+# in which they are weighed.
+CARRIED = (slice(0, 14), slice(10, 34), slice(40, BANDS))
+BEFORE, AFTER, WEIGHED, COMMON = 4, 16, 8, 0.15
+# Frames that a cover is summed over; how far the network sees on either side.
+RING, APART = 13, (1, 2, 4)
+REACH = 2 + 2 * sum(APART)
+DRUMS = len(CARRIED)
+_BLOCK = 1024
+Table = NDArray[np.float32]
+Frames = NDArray[np.int64]
+
+
+def covers(samples: Samples, rate: int, hits: Sequence[NDArray[np.int64]], asked: Sequence[NDArray[np.int64]]) -> list[Table]:
+    """Decibels of all else over the drum itself, in the next RING frames, of the hits that are asked for.
+
+    samples: (n,) float32 mono; hits: of kick, snare and hat, samples of all that are clearly it; asked: likewise, of those to
+    be told.
+    """
+    if not any(len(at) for at in asked):
+        return [np.zeros(0, np.float32) for _ in asked]
+    level = levels(samples, rate)
+    seen = planes(level, [frames_of(at, rate, len(level)) for at in hits])
+    frames = [np.minimum(frames_of(at, rate, len(level)), max(0, len(level) - RING)) for at in asked]
+    power = np.power(10.0, level.astype(np.float64))
+    out = [np.zeros(len(some), np.float32) for some in frames]
+    for first, last in _stretches(np.concatenate(frames), len(level)):
+        share = _shares(network(), seen[first:last])
+        for d, some in enumerate(frames):
+            for k in np.flatnonzero((some >= first) & (some < last)).tolist():
+                ring = slice(some[k] - first, some[k] - first + RING)
+                out[d][k] = _beside(power[first:last][ring], share[ring, :, d])
+    return out
+
+
+def _beside(power: Table, share: Table) -> float:
+    """Decibels of all but this share over it."""
+    own = float((power * share).sum())
+    return float(10 * np.log10((power.sum() - own + 1e-10) / (own + 1e-10)))
+
+
+def frames_of(at: NDArray[np.int64], rate: int, count: int) -> Frames:
+    return np.clip(np.round(at / (rate * HOP_S)).astype(np.int64), 0, count - 1)
+
+
+def levels(samples: Samples, rate: int) -> Table:
+    """(frames, BANDS): log10 of the power beside that of the peak, FLOOR at the least. Frame i is centred on i * HOP_S."""
+    return np.asarray(np.maximum(np.log10(powers(samples, rate) / max(peak_of(samples), 1e-9) ** 2 + 1e-10), FLOOR), np.float32)
+
+
+def powers(samples: Samples, rate: int) -> Table:
+    """(frames, BANDS): mean power. samples: (n,) float32 mono."""
+    size = 2 ** round(np.log2(HIGH_WINDOW_S * rate))
+    edges = np.round(HIGH_EDGES_HZ * size / rate).astype(int)
+    edges = np.maximum.accumulate(np.maximum(edges, edges[0] + np.arange(len(edges))))
+    count = int(len(samples) / (rate * HOP_S)) + 1
+    middle = np.arange(count)
+    return np.hstack((
+        _bands(lowered(samples, rate), middle * HOP, LOW_WINDOW, LOW_EDGES),
+        _bands(samples, np.round(middle * (rate * HOP_S)).astype(int), size, edges),
+    ))  # fmt: skip
+
+
+def _bands(samples: Samples, middle: NDArray[np.int64], size: int, edges: NDArray[np.int64]) -> Table:
+    """(k, len(edges) - 1): mean power between bins, 0 above the highest, through windows of that size around samples."""
+    from scipy import fft
+
+    window = np.hanning(size).astype(np.float32)
+    edges = np.minimum(edges, size // 2 + 1)
+    out = np.empty((len(middle), len(edges) - 1), np.float32)
+    for first in range(0, len(middle), _BLOCK):
+        places = middle[first : first + _BLOCK] - size // 2
+        piece = excerpt(samples, int(places[0]), int(places[-1]) + size)
+        some = np.lib.stride_tricks.sliding_window_view(piece, size)[places - places[0]] * window
+        spectrum = np.abs(fft.rfft(some, axis=1)[:, edges[0] : edges[-1]]) ** 2
+        total = np.pad(np.cumsum(spectrum, axis=1, dtype=np.float64), ((0, 0), (1, 0)))
+        out[first : first + _BLOCK] = np.diff(total[:, edges - edges[0]], axis=1) * (2 / (size * (window**2).sum()))
+    return np.maximum(out, 0, out=out)
+
+
+def planes(level: Table, hits: Sequence[Frames]) -> Table:
+    """(frames, BANDS, 2 + DRUMS): the level, the level beside the usual, and what each drum is alone beside the level."""
+    out = np.empty((*level.shape, 2 + DRUMS), np.float32)
+    out[..., 0], out[..., 1] = (level + 5) / 2, (level - np.median(level, axis=0)) / 2
+    power = np.pad(np.power(np.float32(10), level), ((BEFORE, AFTER), (0, 0)), constant_values=1e-9)
+    for d, some in enumerate(hits):
+        laid = np.full_like(power, 1e-12)
+        if len(some):
+            near = power[some[:, None] + np.arange(BEFORE + AFTER)]
+            own = np.maximum(near[:, BEFORE : BEFORE + WEIGHED, CARRIED[d]].sum(axis=(1, 2)), 1e-9)
+            k = int(COMMON * (len(some) - 1) + 0.5)
+            common = np.partition(near / own[:, None, None], k, axis=0)[k]
+            for first, much in zip(some.tolist(), own, strict=True):
+                here = laid[first : first + BEFORE + AFTER]
+                np.maximum(here, common * much, out=here)
+        out[..., 2 + d] = np.clip(np.log10(laid[BEFORE : BEFORE + len(level)] + 1e-12) - level, -4, 1) / 2
+    return out
+
+
+@functools.cache
+def network() -> dict[str, Table]:
+    return arrays("shares.npz")
+
+
+def _stretches(frames: Frames, count: int) -> list[tuple[int, int]]:
+    """What the network has to see of `count` frames, in order, to tell of those: (first, last)."""
+    out: list[tuple[int, int]] = []
+    for frame in np.unique(frames).tolist():
+        first, last = max(0, frame - REACH), min(count, frame + RING + REACH)
+        if out and first <= out[-1][1]:
+            first = out.pop()[0]
+        out.append((first, last))
+    return out
+
+
+def _shares(a: dict[str, Table], seen: Table) -> Table:
+    """(frames, BANDS, DRUMS + 1): of kick, snare, hat and the rest."""
+    h = spread(seen, a["in.weight"], a["in.bias"])
+    for i, apart in enumerate(APART):
+        more = spread(h, a[f"{i}.weight"], a[f"{i}.bias"], apart)
+        # All bands together, channel by channel.
+        flat = np.ascontiguousarray(more.transpose(0, 2, 1)).reshape(-1, BANDS)
+        small = np.maximum(flat @ a[f"{i}.down"] + a[f"{i}.down_bias"], 0)
+        wide = np.maximum(small @ a[f"{i}.up"] + a[f"{i}.up_bias"], 0)
+        more += wide.reshape(len(more), -1, BANDS).transpose(0, 2, 1)
+        h = h + more
+    odds = h @ a["out.weight"] + a["out.bias"]
+    odds = np.exp(odds - odds.max(axis=2, keepdims=True))
+    return np.asarray(odds / odds.sum(axis=2, keepdims=True), np.float32)

@@ -1,0 +1,100 @@
+"""How loud all else is beside a hit, by the share of each drum: what the network sees, and what it makes of known sounds."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+
+from grainpocket.core.listen import shares
+from tests.machine import Hit, tape
+from tests.signals import RATE
+
+KICKS, SNARES, HATS = ([0.2 + first + 0.96 * k for k in range(8)] for first in (0.0, 0.48, 0.24))
+BEAT: list[Hit] = sorted(
+    [(t, "kick", 0.8) for t in KICKS]
+    + [(t, "snare", 0.8) for t in SNARES]
+    + [(t, "hat", 0.5) for t in (*HATS, *(t + 0.48 for t in HATS))]
+)
+
+
+def places(*times: list[float]) -> list[np.ndarray]:
+    return [np.round(np.array(some) * RATE).astype(np.int64) for some in times]
+
+
+@pytest.mark.parametrize("rate", [22050, 44100, 48000, 96000])
+@pytest.mark.parametrize("hz", [60.0, 140.0, 300.0, 1000.0, 6000.0])
+def test_the_power_of_a_tone_stands_in_its_band(rate: int, hz: float) -> None:
+    tone = (0.5 * np.sin(2 * np.pi * hz * np.arange(rate) / rate)).astype(np.float32)
+    found = shares.powers(tone, rate)
+    assert len(found) == pytest.approx(1 / shares.HOP_S, abs=1.5)
+    middle = found[20:-20]
+    edges = np.concatenate((shares.LOW_EDGES[:-1] * shares.LOW_RATE / shares.LOW_WINDOW, shares.HIGH_EDGES_HZ))
+    band = int(np.searchsorted(edges, hz)) - 1
+    # A long window leaks into its neighbours.
+    near = middle[:, max(0, band - 2) : band + 3].sum(axis=1)
+    np.testing.assert_allclose(near, 0.125, rtol=0.06)
+    assert middle.sum(axis=1).max() < 0.14
+
+
+def test_levels_are_beside_the_peak_and_silence_is_the_floor() -> None:
+    samples, _ = tape(BEAT)
+    loud = shares.levels(samples, RATE)
+    np.testing.assert_allclose(loud, shares.levels(samples * np.float32(0.1), RATE), atol=1e-3)
+    assert loud.max() < 0
+    assert (shares.levels(np.zeros(RATE, np.float32), RATE) == np.float32(shares.FLOOR)).all()
+
+
+def test_a_drum_that_plays_alone_is_seen_as_all_there_is() -> None:
+    samples, _ = tape([(t, "kick", 0.8) for t in KICKS])
+    level = shares.levels(samples, RATE)
+    at = shares.frames_of(places(KICKS)[0], RATE, len(level))
+    kick, snare = shares.planes(level, [at, at[:0], at[:0]])[..., 2:4].transpose(2, 0, 1)
+    loud = level[at + 2] > -5
+    assert loud.sum() > 50
+    # Frames fall where they fall, on a slope that is steep.
+    assert np.median(np.abs(kick[at + 2][loud])) < 0.15, "every kick is what the kicks have in common"
+    assert (snare[level > -7] == -2).all(), "of a drum without hits nothing is seen"
+
+
+def test_what_comes_once_is_no_part_of_what_hits_have_in_common() -> None:
+    samples, _ = tape([(t, "kick", 0.8) for t in KICKS])
+    second = round(KICKS[1] * RATE)
+    tone = np.sin(2 * np.pi * 2000 * np.arange(8000) / RATE).astype(np.float32)
+    samples[second : second + 8000] += tone
+    level = shares.levels(samples, RATE)
+    at = shares.frames_of(places(KICKS)[0], RATE, len(level))
+    band = shares.LOW + int(np.searchsorted(shares.HIGH_EDGES_HZ, 2000)) - 1
+    kick = shares.planes(level, [at, at[:0], at[:0]])[..., 2]
+    assert kick[at[1] + 4, band] < kick[at[0] + 4, band] - 0.5
+
+
+def test_a_tone_under_a_hit_is_heard_and_more_of_it_more() -> None:
+    samples, _ = tape(BEAT)
+    noise = np.random.default_rng(3).standard_normal(len(samples)).astype(np.float32) * 1e-3
+    drums = places(KICKS, SNARES, [*HATS, *(t + 0.48 for t in HATS)])
+    time = np.arange(len(samples)) / RATE
+    chord = np.asarray(sum(np.sin(2 * np.pi * hz * time) for hz in (220, 277, 330, 440, 554, 660)), np.float32)
+    # Louder and louder from the third kick on.
+    gain = np.interp(time, [0, KICKS[2] - 0.1, KICKS[2], KICKS[7]], [0, 0, 0.005, 0.15]).astype(np.float32)
+    told = shares.covers(samples + noise + chord * gain, RATE, drums, [drums[0], drums[1], drums[2][:0]])
+    assert [len(t) for t in told] == [8, 8, 0]
+    for cover in told[:2]:
+        assert cover[:2].max() < cover[4:].min() - 6
+        assert cover[7] > cover[3]
+
+
+def test_some_are_told_as_all_are() -> None:
+    samples, _ = tape(BEAT)
+    drums = places(KICKS, SNARES, HATS)
+    every = shares.covers(samples, RATE, drums, drums)
+    some = shares.covers(samples, RATE, drums, [drums[0][[5, 1]], drums[1][:0], drums[2][3:4]])
+    np.testing.assert_allclose(some[0], every[0][[5, 1]], atol=0.02)
+    np.testing.assert_allclose(some[2], every[2][3:4], atol=0.02)
+
+
+@pytest.mark.parametrize("length", [1, 2000, 9000])
+def test_short_and_silent_recordings_have_an_answer(length: int) -> None:
+    at = [np.array([0]), np.array([length - 1]), np.zeros(0, np.int64)]
+    for samples in (np.zeros(length, np.float32), np.ones(length, np.float32)):
+        told = shares.covers(samples, RATE, at, at)
+        assert all(np.isfinite(t).all() for t in told)
