@@ -85,8 +85,9 @@ def main() -> None:
         # Without voices.
         for mix in mixes(drawn(kits, rng, PATTERNS), rng, 0):
             rows.add(mix)
-        print(i + 1, len(rows.count), flush=True)
-    rows.save(asked.out)
+        if i % 10 == 9 or i == asked.songs - 1:
+            print(i + 1, len(rows.count), flush=True)
+            rows.save(asked.out)
 
 
 if __name__ == "__main__":
