@@ -253,8 +253,11 @@ def main() -> None:
         loss = loss_of(net, batch(mixed, rng))
         optimiser.zero_grad()
         loss.backward()
-        nn.utils.clip_grad_norm_(net.parameters(), 1.0)
-        optimiser.step()
+        # One batch in some thousand has no finite slope, and would spoil all weights: it is left out, and said.
+        if torch.isfinite(nn.utils.clip_grad_norm_(net.parameters(), 1.0)):
+            optimiser.step()
+        else:
+            print(step + 1, "left out", float(loss.detach()), flush=True)
         if step % 1000 == 999 or step == asked.steps - 1:
             np.savez_compressed(asked.out, **net.arrays())
             print(step + 1, watched(net, seen), flush=True)
