@@ -44,7 +44,7 @@ class Song:
     cover: Table
 
     def seen(self) -> Table:
-        return shares.planes(self.level, [self.at[self.drum == d] for d in range(shares.DRUMS)])
+        return shares.planes(self.level, [self.at[self.drum == d] for d in range(shares.DRUMS)], [(0, len(self.level))])[0]
 
 
 class Block(nn.Module):
@@ -145,7 +145,8 @@ def _covers(song: Song, parts: Table) -> Table:
     ring = np.minimum(song.at, len(parts) - shares.RING)[:, None] + np.arange(shares.RING)
     power = parts.sum(axis=2)
     own = power[ring, song.drum[:, None]].sum(axis=1)
-    rest = power[ring].sum(axis=(1, 2)) - own
+    # Where a drum is all there is, the difference may fall below nought by its last digit.
+    rest = np.maximum(power[ring].sum(axis=(1, 2)) - own, 0)
     told = np.clip(10 * np.log10((rest + 1e-9) / (own + 1e-9)), cover.CLEANEST_DB, cover.DIRTIEST_DB)
     return np.asarray(np.where(song.cover >= cover.DIRTIEST_DB, cover.DIRTIEST_DB, told), np.float32)
 
@@ -253,11 +254,8 @@ def main() -> None:
         loss = loss_of(net, batch(mixed, rng))
         optimiser.zero_grad()
         loss.backward()
-        # One batch in some thousand has no finite slope, and would spoil all weights: it is left out, and said.
-        if torch.isfinite(nn.utils.clip_grad_norm_(net.parameters(), 1.0)):
-            optimiser.step()
-        else:
-            print(step + 1, "left out", float(loss.detach()), flush=True)
+        nn.utils.clip_grad_norm_(net.parameters(), 1.0)
+        optimiser.step()
         if step % 1000 == 999 or step == asked.steps - 1:
             np.savez_compressed(asked.out, **net.arrays())
             print(step + 1, watched(net, seen), flush=True)
