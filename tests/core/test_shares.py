@@ -48,7 +48,7 @@ def test_a_drum_that_plays_alone_is_seen_as_all_there_is() -> None:
     samples, _ = tape([(t, "kick", 0.8) for t in KICKS])
     level = shares.levels(samples, RATE)
     at = shares.frames_of(places(KICKS)[0], RATE, len(level))
-    kick, snare = shares.planes(level, [at, at[:0], at[:0]])[..., 2:4].transpose(2, 0, 1)
+    kick, snare = shares.planes(level, [at, at[:0], at[:0]], [(0, len(level))])[0][..., 2:4].transpose(2, 0, 1)
     loud = level[at + 2] > -5
     assert loud.sum() > 50
     # Frames fall where they fall, on a slope that is steep.
@@ -64,7 +64,7 @@ def test_what_comes_once_is_no_part_of_what_hits_have_in_common() -> None:
     level = shares.levels(samples, RATE)
     at = shares.frames_of(places(KICKS)[0], RATE, len(level))
     band = shares.LOW + int(np.searchsorted(shares.HIGH_EDGES_HZ, 2000)) - 1
-    kick = shares.planes(level, [at, at[:0], at[:0]])[..., 2]
+    kick = shares.planes(level, [at, at[:0], at[:0]], [(0, len(level))])[0][..., 2]
     assert kick[at[1] + 4, band] < kick[at[0] + 4, band] - 0.5
 
 

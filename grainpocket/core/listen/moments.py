@@ -20,7 +20,8 @@ from grainpocket.core.listen.bands import Bands
 from grainpocket.core.listen.chroma import RATE
 from grainpocket.core.listen.convolve import picture, row
 from grainpocket.core.listen.layers import arrays
-from grainpocket.core.sound.audio import Samples, excerpt
+from grainpocket.core.listen.spectra import magnitudes
+from grainpocket.core.sound.audio import Samples
 
 # Frames of the wide picture are four of the bands', some 20 ms; lines are read at every second; a moment is eight.
 PER_FRAME, PER_LINE, PER_MOMENT = 4, 2, 8
@@ -34,7 +35,6 @@ NETWORKS, MUSIC_NETWORKS = ("moments1.npz", "moments2.npz"), ("music1.npz", "mus
 # Strides in time and pitch of the convolutions over each picture, and how far apart the last looks into the past and future.
 STRIDES = {"lines": ((2, 2), (2, 2), (1, 2)), "wide": ((2, 2), (2, 1), (2, 2)), "low": ((2, 2), (2, 2), (1, 2))}
 APART = 3
-_BLOCK = 256
 Table = NDArray[np.float32]
 
 
@@ -124,16 +124,9 @@ def _db(level: Table) -> Table:
 
 def _spectra(sound: Samples, middle: NDArray[np.int64], size: int, reading: Table) -> Table:
     """(k, lines): levels around samples, through a window of that size, by a reading (bins, lines)."""
-    from scipy import fft
-
-    window = np.hanning(size).astype(np.float32)
     out = np.empty((len(middle), reading.shape[1]), np.float32)
-    for first in range(0, len(middle), _BLOCK):
-        places = middle[first : first + _BLOCK] - size // 2
-        # Piece by piece: a copy of a whole record is large.
-        piece = excerpt(sound, int(places[0]), int(places[-1]) + size)
-        some = np.lib.stride_tricks.sliding_window_view(piece, size)[places - places[0]] * window
-        out[first : first + _BLOCK] = np.abs(fft.rfft(some, axis=1)[:, : len(reading)]) @ reading
+    for rows, found in magnitudes(sound, middle, size):
+        out[rows] = found[:, : len(reading)] @ reading
     return out
 
 

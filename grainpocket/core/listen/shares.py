@@ -18,7 +18,8 @@ from grainpocket.core.listen.chroma import RATE as LOW_RATE
 from grainpocket.core.listen.chroma import lowered
 from grainpocket.core.listen.convolve import spread
 from grainpocket.core.listen.layers import arrays
-from grainpocket.core.sound.audio import Samples, excerpt, peak_of
+from grainpocket.core.listen.spectra import hann, magnitudes
+from grainpocket.core.sound.audio import Samples, peak_of
 
 # Two looks: a long one that tells notes of the low end apart, a short one for all above it.
 HOP = 128
@@ -38,7 +39,6 @@ BEFORE, AFTER, WEIGHED, COMMON = 4, 16, 8, 0.15
 RING, APART = 13, (1, 2, 4)
 REACH = 2 + 2 * sum(APART)
 DRUMS = len(CARRIED)
-_BLOCK = 1024
 Table = NDArray[np.float32]
 Frames = NDArray[np.int64]
 
@@ -52,16 +52,16 @@ def covers(samples: Samples, rate: int, hits: Sequence[NDArray[np.int64]], asked
     if not any(len(at) for at in asked):
         return [np.zeros(0, np.float32) for _ in asked]
     level = levels(samples, rate)
-    seen = planes(level, [frames_of(at, rate, len(level)) for at in hits])
     frames = [np.minimum(frames_of(at, rate, len(level)), max(0, len(level) - RING)) for at in asked]
-    power = np.power(10.0, level.astype(np.float64))
+    spans = _stretches(np.concatenate(frames), len(level))
+    seen = planes(level, [frames_of(at, rate, len(level)) for at in hits], spans)
     out = [np.zeros(len(some), np.float32) for some in frames]
-    for first, last in _stretches(np.concatenate(frames), len(level)):
-        share = _shares(network(), seen[first:last])
+    for (first, last), part in zip(spans, seen, strict=True):
+        share, power = _shares(network(), part), np.power(10.0, level[first:last].astype(np.float64))
         for d, some in enumerate(frames):
             for k in np.flatnonzero((some >= first) & (some < last)).tolist():
                 ring = slice(some[k] - first, some[k] - first + RING)
-                out[d][k] = _beside(power[first:last][ring], share[ring, :, d])
+                out[d][k] = _beside(power[ring], share[ring, :, d])
     return out
 
 
@@ -95,38 +95,44 @@ def powers(samples: Samples, rate: int) -> Table:
 
 def _bands(samples: Samples, middle: NDArray[np.int64], size: int, edges: NDArray[np.int64]) -> Table:
     """(k, len(edges) - 1): mean power between bins, 0 above the highest, through windows of that size around samples."""
-    from scipy import fft
-
-    window = np.hanning(size).astype(np.float32)
     edges = np.minimum(edges, size // 2 + 1)
+    scale = 2 / (size * (hann(size) ** 2).sum())
     out = np.empty((len(middle), len(edges) - 1), np.float32)
-    for first in range(0, len(middle), _BLOCK):
-        places = middle[first : first + _BLOCK] - size // 2
-        piece = excerpt(samples, int(places[0]), int(places[-1]) + size)
-        some = np.lib.stride_tricks.sliding_window_view(piece, size)[places - places[0]] * window
-        spectrum = np.abs(fft.rfft(some, axis=1)[:, edges[0] : edges[-1]]) ** 2
-        total = np.pad(np.cumsum(spectrum, axis=1, dtype=np.float64), ((0, 0), (1, 0)))
-        out[first : first + _BLOCK] = np.diff(total[:, edges - edges[0]], axis=1) * (2 / (size * (window**2).sum()))
+    for rows, found in magnitudes(samples, middle, size):
+        total = np.pad(np.cumsum(found[:, edges[0] : edges[-1]] ** 2, axis=1, dtype=np.float64), ((0, 0), (1, 0)))
+        out[rows] = np.diff(total[:, edges - edges[0]], axis=1) * scale
     return np.maximum(out, 0, out=out)
 
 
-def planes(level: Table, hits: Sequence[Frames]) -> Table:
-    """(frames, BANDS, 2 + DRUMS): the level, the level beside the usual, and what each drum is alone beside the level."""
-    out = np.empty((*level.shape, 2 + DRUMS), np.float32)
-    out[..., 0], out[..., 1] = (level + 5) / 2, (level - np.median(level, axis=0)) / 2
+def planes(level: Table, hits: Sequence[Frames], spans: Sequence[tuple[int, int]]) -> list[Table]:
+    """Of each span of frames (first, last), (frames, BANDS, 2 + DRUMS): the level, the level beside the usual, and what each
+    drum is alone beside the level. hits: frames of the hits of each drum, in all of it."""
+    out = [np.empty((last - first, BANDS, 2 + DRUMS), np.float32) for first, last in spans]
+    usual = np.median(level, axis=0)
     power = np.pad(np.power(np.float32(10), level), ((BEFORE, AFTER), (0, 0)), constant_values=1e-9)
-    for d, some in enumerate(hits):
-        laid = np.full_like(power, 1e-12)
-        if len(some):
-            near = power[some[:, None] + np.arange(BEFORE + AFTER)]
-            own = np.maximum(near[:, BEFORE : BEFORE + WEIGHED, CARRIED[d]].sum(axis=(1, 2)), 1e-9)
-            k = int(COMMON * (len(some) - 1) + 0.5)
-            common = np.partition(near / own[:, None, None], k, axis=0)[k]
-            for first, much in zip(some.tolist(), own, strict=True):
-                here = laid[first : first + BEFORE + AFTER]
-                np.maximum(here, common * much, out=here)
-        out[..., 2 + d] = np.clip(np.log10(laid[BEFORE : BEFORE + len(level)] + 1e-12) - level, -4, 1) / 2
+    alone = [_laid(power, some, carried) for some, carried in zip(hits, CARRIED, strict=True)]
+    for (first, last), seen in zip(spans, out, strict=True):
+        here = level[first:last]
+        seen[..., 0], seen[..., 1] = (here + 5) / 2, (here - usual) / 2
+        for d, laid in enumerate(alone):
+            seen[..., 2 + d] = np.clip(np.log10(laid[BEFORE + first : BEFORE + last] + 1e-12) - here, -4, 1) / 2
     return out
+
+
+def _laid(power: Table, hits: Frames, carried: slice) -> Table:
+    """What a drum's hits have in common, as loud as each is, wherever it plays. power: with BEFORE frames more in front and AFTER
+    at the end."""
+    laid = np.full_like(power, 1e-12)
+    if len(hits):
+        near = power[hits[:, None] + np.arange(BEFORE + AFTER)]
+        own = np.maximum(near[:, BEFORE : BEFORE + WEIGHED, carried].sum(axis=(1, 2)), 1e-9)
+        near /= own[:, None, None]
+        k = int(COMMON * (len(hits) - 1) + 0.5)
+        near.partition(k, axis=0)
+        for first, much in zip(hits.tolist(), own, strict=True):
+            here = laid[first : first + BEFORE + AFTER]
+            np.maximum(here, near[k] * much, out=here)
+    return laid
 
 
 @functools.cache
