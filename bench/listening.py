@@ -31,6 +31,8 @@ from grainpocket.core.listen.pitch import pitch
 
 SEED, BREAKS, SONGS = 7, 24, 12
 SILENT_DB, OFFERED = -30.0, 5
+# Of a bar, in passages that may begin at half bars.
+MOST = 0.75
 RATIOS = (1 / 3, 0.5, 1, 2, 3)
 FLAVOURS = ("clean", "bleed", "dirty")
 Row = dict[str, Any]
@@ -143,9 +145,10 @@ def progressions() -> None:
 
 
 def marked(heard: Hearing, edges: Times, kind: str) -> NDArray[np.bool_]:
-    """(k,) whether the middle of each bar between edges (k + 1 seconds) lies in a passage of that kind."""
-    spans = [p for p in heard.worth.passages if p.kind == kind]
-    return np.array([any(p.start <= m < p.end for p in spans) for m in (edges[1:] + edges[:-1]) / 2 * heard.rate], bool)
+    """(k,) whether most of each bar between edges (k + 1 seconds) lies in passages of that kind."""
+    spans = [(p.start / heard.rate, p.end / heard.rate) for p in heard.worth.passages if p.kind == kind]
+    covered = [sum(max(0.0, min(d, b) - max(c, a)) for c, d in spans) for a, b in itertools.pairwise(edges)]
+    return np.array(covered) > MOST * np.diff(edges)
 
 
 def worth_taking(root: Path, songs: list[Row]) -> None:

@@ -62,7 +62,7 @@ def test_the_same_draw_gives_the_same_words(tmp_path: Path) -> None:
     assert np.abs(one).max() > 0.05
 
 
-def test_a_bar_is_marked_when_its_middle_lies_in_a_passage_of_that_kind() -> None:
+def test_a_bar_is_marked_when_most_of_it_lies_in_passages_of_that_kind() -> None:
     passages = tuple(Passage(round(a * RATE), round(b * RATE), kind, 1, 0.9) for a, b, kind in PASSAGES)
     heard = Hearing(9 * RATE, RATE, nothing(RATE), (), -1.0, worth=Worth(passages, (), ()))
     edges = np.arange(0.0, 9.1, 1.0)
