@@ -45,7 +45,7 @@ NETWORKS = ("hits1.npz", "hits2.npz", "hits3.npz", "hits4.npz")
 BARE_DB, DOUBT_DB = 8.0, 8.0
 # So many of a drum are looked at once more, and how much that counts where music plays: among drums alone, the first look is
 # the better one.
-CLOSELY, CLOSER, SURELY = 8, 0.5, 0.98
+CLOSELY, CLOSER, SURELY = 24, 0.9, 0.98
 Table = NDArray[np.float32]
 
 

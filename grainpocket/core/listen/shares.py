@@ -1,9 +1,9 @@
 """How loud all else is beside a hit, from the share that each drum has of what sounds, band by band and moment by moment.
 
-A convolutional network gives every cell of the spectrum to kick, snare, hat or the rest, as is done to part sources (Jansson
-et al., "Singing voice separation with deep U-Net convolutional networks", ISMIR 2017; ours is small, and parts nothing: only
-the sums count). It sees the spectrum beside what the hits of each drum have in common, laid down wherever that drum plays. It was
-fitted on songs whose parts we know, with the drums of one under the music of another (see training/listen).
+Convolutional networks give every cell of the spectrum to kick, snare, hat, other drums or music, as is done to part sources
+(Jansson et al., "Singing voice separation with deep U-Net convolutional networks", ISMIR 2017; ours are small, and part
+nothing: only the sums count). They see the spectrum beside what the hits of each drum have in common, laid down wherever that
+drum plays. They were fitted on songs whose parts we know, with the drums of one under the music of another (see training/listen).
 """
 
 from __future__ import annotations
@@ -39,6 +39,9 @@ BEFORE, AFTER, WEIGHED, COMMON = 4, 16, 8, 0.15
 RING, APART = 13, (1, 2, 4)
 REACH = 2 + 2 * sum(APART)
 DRUMS = len(CARRIED)
+# Kick, snare, hat, other drums, music.
+PARTS = DRUMS + 2
+NETWORKS = ("shares1.npz", "shares2.npz")
 Table = NDArray[np.float32]
 Frames = NDArray[np.int64]
 
@@ -57,7 +60,7 @@ def covers(samples: Samples, rate: int, hits: Sequence[NDArray[np.int64]], asked
     seen = planes(level, [frames_of(at, rate, len(level)) for at in hits], spans)
     out = [np.zeros(len(some), np.float32) for some in frames]
     for (first, last), part in zip(spans, seen, strict=True):
-        share, power = _shares(network(), part), np.power(10.0, level[first:last].astype(np.float64))
+        share, power = _together(part), np.power(10.0, level[first:last].astype(np.float64))
         for d, some in enumerate(frames):
             for k in np.flatnonzero((some >= first) & (some < last)).tolist():
                 ring = slice(some[k] - first, some[k] - first + RING)
@@ -136,8 +139,12 @@ def _laid(power: Table, hits: Frames, carried: slice) -> Table:
 
 
 @functools.cache
-def network() -> dict[str, Table]:
-    return arrays("shares.npz")
+def networks() -> tuple[dict[str, Table], ...]:
+    return tuple(arrays(name) for name in NETWORKS)
+
+
+def _together(seen: Table) -> Table:
+    return np.asarray(np.mean([_shares(network, seen) for network in networks()], axis=0), np.float32)
 
 
 def _stretches(frames: Frames, count: int) -> list[tuple[int, int]]:
@@ -152,7 +159,7 @@ def _stretches(frames: Frames, count: int) -> list[tuple[int, int]]:
 
 
 def _shares(a: dict[str, Table], seen: Table) -> Table:
-    """(frames, BANDS, DRUMS + 1): of kick, snare, hat and the rest."""
+    """(frames, BANDS, PARTS): what each has of a cell, all of it together."""
     h = spread(seen, a["in.weight"], a["in.bias"])
     for i, apart in enumerate(APART):
         more = spread(h, a[f"{i}.weight"], a[f"{i}.bias"], apart)
