@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from grainpocket.core.listen import shares
 from tests.machine import Hit, tape
@@ -90,6 +92,28 @@ def test_some_are_told_as_all_are() -> None:
     some = shares.covers(samples, RATE, drums, [drums[0][[5, 1]], drums[1][:0], drums[2][3:4]])
     np.testing.assert_allclose(some[0], every[0][[5, 1]], atol=0.02)
     np.testing.assert_allclose(some[2], every[2][3:4], atol=0.02)
+
+
+def test_in_several_stretches_as_in_one(monkeypatch: pytest.MonkeyPatch) -> None:
+    samples, _ = tape(BEAT)
+    drums = places(KICKS, SNARES, HATS)
+    whole = shares.covers(samples, RATE, drums, drums)
+    monkeypatch.setattr(shares, "LONGEST", 100)
+    apart = shares.covers(samples, RATE, drums, drums)
+    for one, other in zip(whole, apart, strict=True):
+        np.testing.assert_allclose(one, other, atol=0.02)
+
+
+@given(st.lists(st.integers(0, 4999), max_size=60), st.integers(60, 700))
+def test_every_hit_lies_in_a_stretch_with_all_that_it_is_told_by(frames: list[int], longest: int) -> None:
+    with pytest.MonkeyPatch.context() as patched:
+        patched.setattr(shares, "LONGEST", longest)
+        seen = shares._stretches(np.array(frames, np.int64), 5000)
+    for frame in frames:
+        first, last = max(0, frame - shares.REACH), min(5000, frame + shares.RING + shares.REACH)
+        assert any(a <= first and last <= b for a, b in seen)
+    assert max((b - a for a, b in seen), default=0) <= longest
+    assert seen == sorted(seen)
 
 
 @pytest.mark.parametrize("length", [1, 2000, 9000])

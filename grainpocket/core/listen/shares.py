@@ -38,6 +38,7 @@ BEFORE, AFTER, WEIGHED, COMMON = 4, 16, 8, 0.15
 # Frames that a cover is summed over; how far the network sees on either side.
 RING, APART = 13, (1, 2, 4)
 REACH = 2 + 2 * sum(APART)
+LONGEST = 600
 DRUMS = len(CARRIED)
 # Kick, snare, hat, other drums, music.
 PARTS = DRUMS + 2
@@ -62,7 +63,8 @@ def covers(samples: Samples, rate: int, hits: Sequence[NDArray[np.int64]], asked
     for (first, last), part in zip(spans, seen, strict=True):
         share, power = _together(part), np.power(10.0, level[first:last].astype(np.float64))
         for d, some in enumerate(frames):
-            for k in np.flatnonzero((some >= first) & (some < last)).tolist():
+            within = (np.maximum(0, some - REACH) >= first) & (np.minimum(len(level), some + RING + REACH) <= last)
+            for k in np.flatnonzero(within).tolist():
                 ring = slice(some[k] - first, some[k] - first + RING)
                 out[d][k] = _beside(power[ring], share[ring, :, d])
     return out
@@ -148,11 +150,12 @@ def _together(seen: Table) -> Table:
 
 
 def _stretches(frames: Frames, count: int) -> list[tuple[int, int]]:
-    """What the network has to see of `count` frames, in order, to tell of those: (first, last)."""
+    """What the networks have to see of `count` frames, in order, to tell of those: (first, last)."""
     out: list[tuple[int, int]] = []
     for frame in np.unique(frames).tolist():
         first, last = max(0, frame - REACH), min(count, frame + RING + REACH)
-        if out and first <= out[-1][1]:
+        # Long ones would take much memory; what two have in common is seen twice.
+        if out and first <= out[-1][1] and last - out[-1][0] <= LONGEST:
             first = out.pop()[0]
         out.append((first, last))
     return out
