@@ -42,7 +42,7 @@ INPUTS = FEATURES + len(_LONG_AT_S) * LOW + 1 + 3
 LONGEST_S, SHORTEST_S, DEAD_DB, LEAD_S = 0.7, 0.06, 40.0, 0.004
 SCALE_DB, _BLOCK = 20.0, 64
 NETWORKS = ("hits1.npz", "hits2.npz", "hits3.npz", "hits4.npz")
-BARE_DB, DOUBT_DB = 8.0, 8.0
+BARE_DB, DOUBT_DB = 12.0, 8.0
 # So many of a drum are looked at once more, and how much that counts where music plays: among drums alone, the first look is
 # the better one.
 CLOSELY, CLOSER, SURELY = 24, 0.9, 0.98
