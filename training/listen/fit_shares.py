@@ -93,6 +93,25 @@ class Network(nn.Module):
         return {name: value.detach().numpy().astype(np.float16) for name, value in out.items()}
 
 
+def restored(file: Path) -> Network:
+    """A network with weights that `Network.arrays` wrote."""
+    given = {name: torch.from_numpy(value.astype(np.float32)) for name, value in np.load(file).items()}
+    net = Network()
+    convs = [("in", net.first, net.bias), *((str(i), block.near, block.bias) for i, block in enumerate(net.blocks))]
+    for name, conv, bias in convs:
+        conv.weight.data = given[f"{name}.weight"].permute(3, 2, 0, 1).contiguous()
+        # What is added to every band alike is in the bias of each.
+        conv.bias.data.zero_()
+        bias.data[0, :, 0] = given[f"{name}.bias"].T
+    for i, block in enumerate(net.blocks):
+        for name, step in (("down", block.down), ("up", block.up)):
+            step.weight.data, step.bias.data = given[f"{i}.{name}"].T.contiguous(), given[f"{i}.{name}_bias"]
+    net.last.weight.data = given["out.weight"].T[:, :, None, None].contiguous()
+    net.last.bias.data.zero_()
+    net.last_bias.data[0, :, 0] = given["out.bias"].T
+    return net
+
+
 def songs(file: Path) -> list[Song]:
     data = np.load(file)
     ends = np.cumsum(data["count"])[:-1]
@@ -273,11 +292,13 @@ def _area(known: Table, told: Table) -> float:
 def main() -> None:
     ask = asking(__doc__, epochs=1)
     ask.add_argument("--steps", type=int, default=5500)
+    ask.add_argument("--going-on", type=Path, help="weights to begin with")
     asked = begun(ask)
     every = [song for file in asked.files for song in songs(file) if len(song.level) > STRETCH]
     number = np.arange(len(every)) // PER_SONG
     learnt, seen = ([s for s, n in zip(every, number, strict=True) if (n % WATCHED == 0) == w] for w in (False, True))
-    rng, net = np.random.default_rng(asked.seed), Network().to(memory_format=torch.channels_last)
+    rng, net = np.random.default_rng(asked.seed), restored(asked.going_on) if asked.going_on else Network()
+    net = net.to(memory_format=torch.channels_last)
     optimiser = torch.optim.AdamW(net.parameters(), lr=RATE, weight_decay=DECAY)
     for step in range(asked.steps):
         pace = min(1.0, (step + 1) / WARM) * (1 - step / asked.steps) ** 0.7
