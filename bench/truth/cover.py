@@ -16,8 +16,7 @@ RING_S = 0.15
 CLEANEST_DB, DIRTIEST_DB = -60.0, 30.0
 # A part this far under the whole is not there; this near, it is; between, who can say.
 ABSENT_DB, PRESENT_DB = -42.0, -30.0
-# A part that is muted while its last notes ring: over this, when half of a bar is over, it is still there; under that, in all of
-# the bar, it no longer is.
+# A part that is muted while its last notes ring: over this it is still there, under that it no longer is.
 RINGS_DB, RUNG_DB = -15.0, -25.0
 # A bar this far under the loudest is silence.
 SILENT_DB = -60.0
@@ -55,29 +54,23 @@ def _energy(sound: Wave) -> float:
 
 def sounding(groups: Sequence[Wave], edges: NDArray[np.float64], mutes: Sequence[Sequence[Span]]) -> Truth:
     """(k, groups): whether each group of parts sounds between edges (k + 1 seconds): 1 yes, 0 no, -1 who can say. mutes: of
-    each group, the spans in which nothing of it begins, though its last notes may still ring: while they are loud, it sounds. What
-    rings in the first half of a bar alone leaves who can say."""
-    middle = (edges[1:] + edges[:-1]) / 2
-    halves = np.insert(edges, np.arange(1, len(edges)), middle)
-    by_half = np.stack([_energies(g, halves) for g in groups]).reshape(len(groups), -1, 2)
-    apart, later = by_half.sum(axis=2), by_half[..., 1]
+    each group, the spans in which nothing of it begins, though its last notes may still ring: while they are loud, it sounds."""
+    apart = [_energies(g, edges) for g in groups]
+    all_of_it = np.sum(apart, axis=0)
+    # Where nothing sounds at all, nothing sounds.
+    all_of_it = all_of_it + 10 ** (SILENT_DB / 10) * all_of_it.max() + 1e-9
     out = np.full((len(edges) - 1, len(groups)), -1, np.int8)
-    shares = zip(_decibels(apart), _decibels(later), mutes, strict=True)
-    for i, (db, late_db, spans) in enumerate(shares):
+    middle = (edges[1:] + edges[:-1]) / 2
+    for i, (own, spans) in enumerate(zip(apart, mutes, strict=True)):
+        db = 10 * np.log10((own + 1e-12) / all_of_it)
         out[db > PRESENT_DB, i] = 1
         out[db < ABSENT_DB, i] = 0
         for a, b in spans:
             inside = (middle > a) & (middle < b)
             settled = inside & (edges[:-1] > a - 0.1) & (edges[1:] < b + 0.1)
-            out[inside & (~settled | (np.minimum(db, late_db) < RINGS_DB)), i] = -1
+            out[inside & (~settled | (db < RINGS_DB)), i] = -1
             out[settled & (db < RUNG_DB), i] = 0
     return out
-
-
-def _decibels(apart: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Of each of (groups, k) energies over all of them. Where nothing sounds at all, nothing sounds."""
-    whole = apart.sum(axis=0)
-    return np.asarray(10 * np.log10((apart + 1e-12) / (whole + 10 ** (SILENT_DB / 10) * whole.max() + 1e-9)))
 
 
 def _energies(part: Wave, edges: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -76,13 +76,3 @@ def test_what_is_muted_sounds_as_long_as_its_last_note_rings_loudly(level: float
     # A whole bar is told; half of one is not.
     assert told[:, 1].tolist() == [1, told_so, -1, 1]
     assert told[:, 0].tolist() == [1, 1, 1, 1]
-
-
-@pytest.mark.parametrize(("until", "told_so"), [(1.2, -1), (1.4, -1), (1.95, 1)])
-def test_what_rings_on_sounds_when_half_of_the_bar_is_over(until: float, told_so: int) -> None:
-    edges = np.arange(0.0, 4.1, 1.0)
-    drums, music = steady(-12.0), steady(-12.0, end=until) + steady(-12.0, start=2.0)
-    told = cover.sounding((drums, music), edges, ((), ((1.0, 2.0),)))
-    assert told[:, 1].tolist() == [1, told_so, 1, 1]
-    # Where nothing is muted, it is music like any other.
-    assert cover.sounding((drums, music), edges, ((), ()))[:, 1].tolist() == [1, 1, 1, 1]

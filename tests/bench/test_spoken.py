@@ -69,4 +69,6 @@ def test_a_bar_is_marked_when_most_of_it_lies_in_passages_of_that_kind() -> None
     assert np.flatnonzero(marked(heard, edges, "voice")).tolist() == [1, 2, 7]
     assert np.flatnonzero(marked(heard, edges, "bare drums")).tolist() == [3]
     assert not marked(heard, edges, "no drums").any()
+    # One that begins in the middle of a bar does not mark it.
+    assert not marked(heard, np.array([0.0, 2.0, 4.0]), "voice").any()
     assert marked(heard, edges[:1], "voice").shape == (0,)

@@ -35,7 +35,7 @@ FLOOR = -8.5
 # in which they are weighed.
 CARRIED = (slice(0, 14), slice(10, 34), slice(40, BANDS))
 BEFORE, AFTER, WEIGHED, COMMON = 4, 16, 8, 0.15
-# Frames that a cover is summed over; how far the network sees on either side.
+# Frames that a cover is summed over; how far the networks see on either side, and how many frames they are shown at once.
 RING, APART = 13, (1, 2, 4)
 REACH = 2 + 2 * sum(APART)
 LONGEST = 600
