@@ -10,7 +10,7 @@ import pytest
 
 from grainpocket.core.listen import hits
 from grainpocket.core.listen.bands import Bands, analyse
-from grainpocket.core.listen.hits import CleanHit, clean_hits, of_role
+from grainpocket.core.listen.hits import CleanHit, clean_hits, of_role, shares_in
 from grainpocket.core.listen.onsets import Onsets, detect_in
 from grainpocket.core.sound.audio import Samples, mono
 from tests.signals import RATE, drum_loop
@@ -28,7 +28,11 @@ def loop() -> Loop:
 
 def offered(loop: Loop, sounding: np.ndarray, role: str) -> list[CleanHit]:
     bands, samples, onsets = loop
-    return [hit for hit in clean_hits(bands, samples, onsets, sounding.astype(np.float32)) if hit.role == role]
+    return [
+        hit
+        for hit in clean_hits(bands, samples, onsets, sounding.astype(np.float32), shares_in(samples, onsets))
+        if hit.role == role
+    ]
 
 
 def everywhere(loop: Loop, kind: tuple[float, float, float]) -> np.ndarray:
@@ -45,8 +49,8 @@ def told(monkeypatch: pytest.MonkeyPatch, cover_db: np.ndarray | float) -> None:
 def looked_closely(monkeypatch: pytest.MonkeyPatch, say: Callable[[np.ndarray], np.ndarray]) -> None:
     """A closer look alone counts, and says this of the samples it is asked about."""
     monkeypatch.setattr(hits, "CLOSER", 1.0)
-    closer = lambda samples, rate, all_hits, asked: [say(at).astype(np.float32) for at in asked]  # noqa: E731
-    monkeypatch.setattr(hits.shares, "covers", closer)
+    closer = lambda _, asked: [say(at).astype(np.float32) for at in asked]  # noqa: E731
+    monkeypatch.setattr(hits.Shares, "covers", closer)
 
 
 @pytest.mark.parametrize("role", hits.DRUMS)
@@ -72,7 +76,8 @@ def test_a_much_cleaner_hit_beats_a_bare_bar(loop: Loop, monkeypatch: pytest.Mon
         cover[1] = -lead
         with monkeypatch.context() as patched:
             told(patched, cover)
-            found = [h for h in clean_hits(loop[0], loop[1], only_role(loop[2], "kick"), sounding[index]) if h.role == "kick"]
+            onsets = only_role(loop[2], "kick")
+            found = [h for h in clean_hits(*loop[:2], onsets, sounding[index], shares_in(loop[1], onsets)) if h.role == "kick"]
         assert found[0].at == loop[2].at[index[first]]
 
 
@@ -122,7 +127,7 @@ def test_among_drums_alone_the_first_look_stands(loop: Loop, monkeypatch: pytest
 def test_a_span_ends_before_the_next_sound_and_never_outside(loop: Loop) -> None:
     bands, samples, onsets = loop
     clear = onsets.at[onsets.likely >= hits.CLEAR]
-    for hit in clean_hits(bands, samples, onsets, everywhere(loop, DRUMS_ALONE)):
+    for hit in clean_hits(bands, samples, onsets, everywhere(loop, DRUMS_ALONE), shares_in(samples, onsets)):
         assert 0 <= hit.at < hit.end <= len(samples)
         later = clear[clear >= hit.at + round(hits.SHORTEST_S * RATE)]
         assert hit.end <= later.min(initial=len(samples))
@@ -132,4 +137,4 @@ def test_a_span_ends_before_the_next_sound_and_never_outside(loop: Loop) -> None
 def test_without_onsets_there_are_no_hits(loop: Loop) -> None:
     bands, samples, onsets = loop
     nothing = onsets.only(np.zeros(len(onsets.at), bool))
-    assert clean_hits(bands, samples, nothing, np.zeros((0, 3), np.float32)) == []
+    assert clean_hits(bands, samples, nothing, np.zeros((0, 3), np.float32), shares_in(samples, nothing)) == []

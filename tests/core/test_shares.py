@@ -23,6 +23,11 @@ def places(*times: list[float]) -> list[np.ndarray]:
     return [np.round(np.array(some) * RATE).astype(np.int64) for some in times]
 
 
+def whole(level: np.ndarray, kicks: np.ndarray) -> np.ndarray:
+    """All that the networks are shown of a recording with these kicks alone."""
+    return next(shares.Picture(level, [kicks, kicks[:0], kicks[:0]]).planes([(0, len(level))]))
+
+
 @pytest.mark.parametrize("rate", [22050, 44100, 48000, 96000])
 @pytest.mark.parametrize("hz", [60.0, 140.0, 300.0, 1000.0, 6000.0])
 def test_the_power_of_a_tone_stands_in_its_band(rate: int, hz: float) -> None:
@@ -50,7 +55,7 @@ def test_a_drum_that_plays_alone_is_seen_as_all_there_is() -> None:
     samples, _ = tape([(t, "kick", 0.8) for t in KICKS])
     level = shares.levels(samples, RATE)
     at = shares.frames_of(places(KICKS)[0], RATE, len(level))
-    kick, snare = shares.planes(level, [at, at[:0], at[:0]], [(0, len(level))])[0][..., 2:4].transpose(2, 0, 1)
+    kick, snare = whole(level, at)[..., 2:4].transpose(2, 0, 1)
     loud = level[at + 2] > -5
     assert loud.sum() > 50
     # Frames fall where they fall, on a slope that is steep.
@@ -66,7 +71,7 @@ def test_what_comes_once_is_no_part_of_what_hits_have_in_common() -> None:
     level = shares.levels(samples, RATE)
     at = shares.frames_of(places(KICKS)[0], RATE, len(level))
     band = shares.LOW + int(np.searchsorted(shares.HIGH_EDGES_HZ, 2000)) - 1
-    kick = shares.planes(level, [at, at[:0], at[:0]], [(0, len(level))])[0][..., 2]
+    kick = whole(level, at)[..., 2]
     assert kick[at[1] + 4, band] < kick[at[0] + 4, band] - 0.5
 
 
@@ -78,18 +83,40 @@ def test_a_tone_under_a_hit_is_heard_and_more_of_it_more() -> None:
     chord = np.asarray(sum(np.sin(2 * np.pi * hz * time) for hz in (220, 277, 330, 440, 554, 660)), np.float32)
     # Louder and louder from the third kick on.
     gain = np.interp(time, [0, KICKS[2] - 0.1, KICKS[2], KICKS[7]], [0, 0, 0.005, 0.15]).astype(np.float32)
-    told = shares.covers(samples + noise + chord * gain, RATE, drums, [drums[0], drums[1], drums[2][:0]])
+    told = shares.Shares(samples + noise + chord * gain, RATE, drums).covers([drums[0], drums[1], drums[2][:0]])
     assert [len(t) for t in told] == [8, 8, 0]
     for cover in told[:2]:
         assert cover[:2].max() < cover[4:].min() - 6
         assert cover[7] > cover[3]
 
 
+def test_music_is_measured_where_it_plays(monkeypatch: pytest.MonkeyPatch) -> None:
+    samples, _ = tape(BEAT)
+    noise = np.random.default_rng(3).standard_normal(len(samples)).astype(np.float32) * 1e-3
+    time = np.arange(len(samples)) / RATE
+    chord = np.asarray(sum(np.sin(2 * np.pi * hz * time) for hz in (220, 277, 330, 440, 554, 660)), np.float32)
+    drums = places(KICKS, SNARES, [*HATS, *(t + 0.48 for t in HATS)])
+    # None, then louder and louder.
+    gain = np.interp(time, [1.9, 2.0, 3.9, 4.0, 5.9, 6.0], [0, 0.01, 0.01, 0.05, 0.05, 0.2]).astype(np.float32)
+    mix = samples + noise + chord * gain
+    spans = [(0.2, 1.8), (2.2, 3.8), (4.2, 5.8), (6.2, 7.5)]
+    told = shares.Shares(mix, RATE, drums).music(spans)
+    true = [
+        10 * np.log10((chord[a:b] * gain[a:b] @ (chord[a:b] * gain[a:b])) / (mix[a:b] @ mix[a:b]) + 1e-9)
+        for a, b in ((round(first * RATE), round(last * RATE)) for first, last in spans)
+    ]
+    assert told[0] < -25
+    np.testing.assert_allclose(told[2:], true[2:], atol=4)
+    assert (np.diff(told) > 3).all()
+    monkeypatch.setattr(shares, "LONGEST", 100)
+    np.testing.assert_allclose(shares.Shares(mix, RATE, drums).music(spans), told, atol=0.05)
+
+
 def test_some_are_told_as_all_are() -> None:
     samples, _ = tape(BEAT)
     drums = places(KICKS, SNARES, HATS)
-    every = shares.covers(samples, RATE, drums, drums)
-    some = shares.covers(samples, RATE, drums, [drums[0][[5, 1]], drums[1][:0], drums[2][3:4]])
+    every = shares.Shares(samples, RATE, drums).covers(drums)
+    some = shares.Shares(samples, RATE, drums).covers([drums[0][[5, 1]], drums[1][:0], drums[2][3:4]])
     np.testing.assert_allclose(some[0], every[0][[5, 1]], atol=0.02)
     np.testing.assert_allclose(some[2], every[2][3:4], atol=0.02)
 
@@ -97,9 +124,9 @@ def test_some_are_told_as_all_are() -> None:
 def test_in_several_stretches_as_in_one(monkeypatch: pytest.MonkeyPatch) -> None:
     samples, _ = tape(BEAT)
     drums = places(KICKS, SNARES, HATS)
-    whole = shares.covers(samples, RATE, drums, drums)
+    whole = shares.Shares(samples, RATE, drums).covers(drums)
     monkeypatch.setattr(shares, "LONGEST", 100)
-    apart = shares.covers(samples, RATE, drums, drums)
+    apart = shares.Shares(samples, RATE, drums).covers(drums)
     for one, other in zip(whole, apart, strict=True):
         np.testing.assert_allclose(one, other, atol=0.02)
 
@@ -120,5 +147,6 @@ def test_every_hit_lies_in_a_stretch_with_all_that_it_is_told_by(frames: list[in
 def test_short_and_silent_recordings_have_an_answer(length: int) -> None:
     at = [np.array([0]), np.array([length - 1]), np.zeros(0, np.int64)]
     for samples in (np.zeros(length, np.float32), np.ones(length, np.float32)):
-        told = shares.covers(samples, RATE, at, at)
+        told = shares.Shares(samples, RATE, at).covers(at)
         assert all(np.isfinite(t).all() for t in told)
+        assert np.isfinite(shares.Shares(samples, RATE, at).music([(0.0, 0.1), (0.0, 0.0), (5.0, 6.0)])).all()

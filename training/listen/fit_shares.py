@@ -20,10 +20,11 @@ from torch import nn
 from bench.truth import cover
 from grainpocket.core.listen import shares
 from training.listen.asking import asking, begun
+from training.listen.shares import OTHERS
 
 CHANNELS, SMALL, STRETCH, PER_MIX, MIXES = 24, 12, 192, 3, 3
 RATE, DECAY, WARM, ANEW = 2e-3, 1e-3, 100, 0.6
-WATCHED, PER_SONG = 8, 4
+WATCHED, PER_SONG = 8, 1 + OTHERS
 # Hits nearer to an end of a stretch are not learnt; so many of a drum are its cleaner ones.
 MARGIN, CLEANER = 8, 0.15
 LIMITS_DB, SHARP_DB, RANK, HEARD = (-40.0, 25.0), 3.0, 0.3, 0.5
@@ -32,7 +33,7 @@ SILENT_DB, NEAR_DB, LEAST = -30.0, 1.0, 1e-6
 BINS = np.concatenate((np.diff(shares.LOW_EDGES), np.maximum(1, np.diff(shares.HIGH_EDGES_HZ / 43.07)))).astype(np.float32)
 GATE_DB, GATE_FRAMES = (0, 0, 0, 3, 6, 10, 20, 90, 90), (90, 170, 340, 700)
 # How loud the music is, is asked of stretches of so many frames.
-SPAN, ABSENT_DB, MUSIC = 64, -45.0, shares.PARTS - 1
+SPAN, ABSENT_DB = 64, -45.0
 Table = NDArray[np.float32]
 
 
@@ -47,7 +48,8 @@ class Song:
     cover: Table
 
     def seen(self) -> Table:
-        return shares.planes(self.level, [self.at[self.drum == d] for d in range(shares.DRUMS)], [(0, len(self.level))])[0]
+        picture = shares.Picture(self.level, [self.at[self.drum == d] for d in range(shares.DRUMS)])
+        return next(picture.planes([(0, len(self.level))]))
 
 
 class Block(nn.Module):
@@ -208,7 +210,7 @@ def batch(some: list[Song], rng: np.random.Generator) -> Batch:
             power.append(np.power(np.float32(10), song.level[span]))
             share.append((true / (true.sum(axis=1, keepdims=True) + 1e-9)).transpose(1, 0, 2))
             loud = true.sum(axis=2).reshape(-1, SPAN, shares.PARTS).sum(axis=1)
-            music.append(10 * np.log10(loud[:, MUSIC] / (loud.sum(axis=1) + 1e-9) + 1e-9))
+            music.append(10 * np.log10(loud[:, shares.MUSIC] / (loud.sum(axis=1) + 1e-9) + 1e-9))
     of, at, drum_of, told, group = torch.from_numpy(np.concatenate(rows)).T
     stacked = (torch.from_numpy(np.stack(x).astype(np.float32)) for x in (seen, power, share, music))
     return Batch(*stacked, of.long(), at.long(), drum_of.long(), told.float().clamp(*LIMITS_DB), group)
@@ -235,7 +237,7 @@ def covers(log_share: torch.Tensor, power: torch.Tensor, some: Batch) -> torch.T
 
 def music_in(log_share: torch.Tensor, power: torch.Tensor) -> torch.Tensor:
     """(batch, k) decibels of the music over all that sounds, of each SPAN of frames."""
-    loud = (power * log_share[:, MUSIC].exp()).sum(2).unflatten(1, (-1, SPAN)).sum(2)
+    loud = (power * log_share[:, shares.MUSIC].exp()).sum(2).unflatten(1, (-1, SPAN)).sum(2)
     return 10 * torch.log10(loud / (power.sum(2).unflatten(1, (-1, SPAN)).sum(2) + 1e-10) + 1e-7)
 
 
@@ -270,7 +272,7 @@ def watched(net: Network, some: list[Song]) -> str:
         error.append(np.abs(np.clip(told, *LIMITS_DB) - true))
         whole = len(song.level) // SPAN * SPAN
         loud = song.parts[:whole].sum(axis=2).reshape(-1, SPAN, shares.PARTS).sum(axis=1)
-        known = 10 * np.log10(loud[:, MUSIC] / (loud.sum(axis=1) + 1e-9) + 1e-9)
+        known = 10 * np.log10(loud[:, shares.MUSIC] / (loud.sum(axis=1) + 1e-9) + 1e-9)
         music.append(np.stack((known, music_in(share[:, :, :whole], power[:, :whole])[0].numpy())))
         for d in range(shares.DRUMS):
             mine = np.flatnonzero(song.drum == d)

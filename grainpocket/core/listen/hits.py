@@ -15,13 +15,15 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from grainpocket.core.listen import second, shares
+from grainpocket.core.listen import second
 from grainpocket.core.listen.bands import COARSE, Bands
+from grainpocket.core.listen.bare import bareness
 from grainpocket.core.listen.judge import FEATURES as LOOK
 from grainpocket.core.listen.judge import ROLES, looks
 from grainpocket.core.listen.layers import Layers, load, mean_of
 from grainpocket.core.listen.onsets import Onsets
 from grainpocket.core.listen.roles import LIKELY
+from grainpocket.core.listen.shares import Shares
 from grainpocket.core.sound.audio import Samples, excerpt
 
 Drum = Literal["kick", "snare", "hat"]
@@ -158,8 +160,14 @@ def networks() -> tuple[Layers, ...]:
     return tuple(load(name) for name in NETWORKS)
 
 
-def clean_hits(bands: Bands, samples: Samples, onsets: Onsets, sounding: Table) -> list[CleanHit]:
-    """Every kick, snare and hat, each drum's likeliest clean ones first. sounding: (onsets, 3), what sounds in the bar of each."""
+def shares_in(samples: Samples, onsets: Onsets) -> Shares:
+    """What is looked at more closely in a recording, by its hits."""
+    return Shares(samples, onsets.rate, [onsets.looks[of_role(onsets, role)] for role in DRUMS])
+
+
+def clean_hits(bands: Bands, samples: Samples, onsets: Onsets, sounding: Table, closer: Shares) -> list[CleanHit]:
+    """Every kick, snare and hat, each drum's likeliest clean ones first. sounding: (onsets, 3), what sounds in the bar of each;
+    closer: from `shares_in`."""
     told = [_Drum(role, of_role(onsets, role)) for role in DRUMS]
     if not any(len(drum.index) for drum in told):
         return []
@@ -169,9 +177,7 @@ def clean_hits(bands: Bands, samples: Samples, onsets: Onsets, sounding: Table) 
         if len(drum.index):
             drum.first_look(bands, samples, onsets, sounding, seen, looked)
     # The likeliest are looked at once more, all drums together.
-    covers = shares.covers(
-        samples, bands.rate, [onsets.looks[drum.index] for drum in told], [onsets.looks[drum.index[drum.mixed]] for drum in told]
-    )
+    covers = closer.covers([onsets.looks[drum.index[drum.mixed]] for drum in told])
     out: list[CleanHit] = []
     for drum, cover in zip(told, covers, strict=True):
         drum.closer_look(cover)
@@ -202,8 +208,7 @@ class _Drum:
         table = inputs(features(bands, samples, onsets, self.role, self.index, seen, looked), mine)
         self.cover = mean_of(networks(), table)[:, 0] * SCALE_DB
         self.chance = onsets.roles[self.index, ROLES.index(self.role)]
-        drums, music, voice = mine.T
-        self.bare = np.minimum(drums, 1 - np.maximum(music, voice))
+        self.bare = bareness(mine)
         # Of hits that are about as clean, those of bare drums come first, and those that are surely this drum.
         self.handicap = DOUBT_DB * (1 - self.chance) - BARE_DB * self.bare
         self.order = np.argsort(self.cover + self.handicap, kind="stable")

@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from grainpocket.core.listen.bands import COARSE, Bands
+from grainpocket.core.listen.bare import bareness
 from grainpocket.core.listen.chroma import Chroma
 from grainpocket.core.listen.judge import ROLES
 from grainpocket.core.listen.layers import Layers, load, mean_of
@@ -154,9 +155,8 @@ def audible(bands: Bands, edges: Edges) -> NDArray[np.bool_]:
 def passages(likely: Table, heard: NDArray[np.bool_], edges: Edges, rate: int, in_bars: bool = True) -> list[Passage]:
     """Runs of at least a bar that are bare drums, without drums, or with a voice; in order of their beginning. Silence is
     none of these. heard: (k,), what is not; edges: of half bars; in_bars: whether they are that, or plain stretches."""
-    drums, music, voice = likely.T
-    bare = np.minimum(drums, 1 - np.maximum(music, voice))
-    kinds: tuple[tuple[Kind, Table], ...] = (("bare drums", bare), ("no drums", 1 - drums), ("voice", voice))
+    drums, _, voice = likely.T
+    kinds: tuple[tuple[Kind, Table], ...] = (("bare drums", bareness(likely)), ("no drums", 1 - drums), ("voice", voice))
     out: list[Passage] = []
     for kind, sure in kinds:
         on = np.concatenate(([False], heard & (sure >= SURE[kind]), [False]))

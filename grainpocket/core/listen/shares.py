@@ -9,7 +9,7 @@ drum plays. They were fitted on songs whose parts we know, with the drums of one
 from __future__ import annotations
 
 import functools
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 
 import numpy as np
 from numpy.typing import NDArray
@@ -42,35 +42,69 @@ LONGEST = 600
 DRUMS = len(CARRIED)
 # Kick, snare, hat, other drums, music.
 PARTS = DRUMS + 2
+MUSIC, LEAST = PARTS - 1, 1e-9
 NETWORKS = ("shares1.npz", "shares2.npz")
 Table = NDArray[np.float32]
 Frames = NDArray[np.int64]
 
 
-def covers(samples: Samples, rate: int, hits: Sequence[NDArray[np.int64]], asked: Sequence[NDArray[np.int64]]) -> list[Table]:
-    """Decibels of all else over the drum itself, in the next RING frames, of the hits that are asked for.
+class Shares:
+    """What the networks say of one recording, where they are asked.
 
-    samples: (n,) float32 mono; hits: of kick, snare and hat, samples of all that are clearly it; asked: likewise, of those to
-    be told.
+    samples: (n,) float32 mono; hits: of kick, snare and hat, samples of all that are clearly it.
     """
-    if not any(len(at) for at in asked):
-        return [np.zeros(0, np.float32) for _ in asked]
-    level = levels(samples, rate)
-    frames = [np.minimum(frames_of(at, rate, len(level)), max(0, len(level) - RING)) for at in asked]
-    spans = _stretches(np.concatenate(frames), len(level))
-    seen = planes(level, [frames_of(at, rate, len(level)) for at in hits], spans)
-    out = [np.zeros(len(some), np.float32) for some in frames]
-    for (first, last), part in zip(spans, seen, strict=True):
-        share, power = _together(part), np.power(10.0, level[first:last].astype(np.float64))
-        for d, some in enumerate(frames):
-            within = (np.maximum(0, some - REACH) >= first) & (np.minimum(len(level), some + RING + REACH) <= last)
-            for k in np.flatnonzero(within).tolist():
-                ring = slice(some[k] - first, some[k] - first + RING)
-                out[d][k] = _beside(power[ring], share[ring, :, d])
-    return out
+
+    def __init__(self, samples: Samples, rate: int, hits: Sequence[NDArray[np.int64]]) -> None:
+        self._samples, self._rate, self._hits = samples, rate, hits
+
+    @functools.cached_property
+    def _picture(self) -> Picture:
+        level = levels(self._samples, self._rate)
+        return Picture(level, [frames_of(at, self._rate, len(level)) for at in self._hits])
+
+    def covers(self, asked: Sequence[NDArray[np.int64]]) -> list[Table]:
+        """Decibels of all else over the drum itself, in the next RING frames, of the hits that are asked for: of each drum, the
+        samples at which they are."""
+        out = [np.zeros(len(at), np.float32) for at in asked]
+        if not any(len(at) for at in asked):
+            return out
+        count = len(self._picture.level)
+        frames = [np.minimum(frames_of(at, self._rate, count), max(0, count - RING)) for at in asked]
+        spans = _stretches(np.concatenate(frames), count)
+        for (first, last), power, share in self._told(spans):
+            for d, some in enumerate(frames):
+                within = (np.maximum(0, some - REACH) >= first) & (np.minimum(count, some + RING + REACH) <= last)
+                for k in np.flatnonzero(within).tolist():
+                    ring = slice(some[k] - first, some[k] - first + RING)
+                    out[d][k] = _beside(power[ring], share[ring, :, d])
+        return out
+
+    def music(self, spans: Sequence[tuple[float, float]]) -> Table:
+        """Decibels of the music over all that sounds, in each of these spans of seconds."""
+        out = np.zeros(len(spans), np.float32)
+        if not len(spans):
+            return out
+        count = len(self._picture.level)
+        first, last = np.clip(np.round(np.array(spans).T / HOP_S).astype(int), 0, count)
+        for k, (a, b) in enumerate(zip(first.tolist(), last.tolist(), strict=True)):
+            own = whole = LEAST
+            # A long span is looked at piece by piece.
+            for at in range(a, b, LONGEST):
+                end = min(b, at + LONGEST)
+                for (seen, _), power, share in self._told([(max(0, at - REACH), min(count, end + REACH))]):
+                    here = slice(at - seen, end - seen)
+                    own += float((power[here] * share[here, :, MUSIC]).sum())
+                    whole += float(power[here].sum())
+            out[k] = 10 * np.log10(own / whole)
+        return out
+
+    def _told(self, spans: Sequence[tuple[int, int]]) -> Iterator[tuple[tuple[int, int], NDArray[np.float64], Table]]:
+        """Of spans of frames, each with (frames, BANDS) power and (frames, BANDS, PARTS) shares."""
+        for (first, last), seen in zip(spans, self._picture.planes(spans), strict=True):
+            yield (first, last), np.power(10.0, self._picture.level[first:last].astype(np.float64)), _together(seen)
 
 
-def _beside(power: Table, share: Table) -> float:
+def _beside(power: NDArray[np.float64], share: Table) -> float:
     """Decibels of all but this share over it."""
     own = float((power * share).sum())
     return float(10 * np.log10((power.sum() - own + 1e-10) / (own + 1e-10)))
@@ -109,19 +143,26 @@ def _bands(samples: Samples, middle: NDArray[np.int64], size: int, edges: NDArra
     return np.maximum(out, 0, out=out)
 
 
-def planes(level: Table, hits: Sequence[Frames], spans: Sequence[tuple[int, int]]) -> list[Table]:
-    """Of each span of frames (first, last), (frames, BANDS, 2 + DRUMS): the level, the level beside the usual, and what each
-    drum is alone beside the level. hits: frames of the hits of each drum, in all of it."""
-    out = [np.empty((last - first, BANDS, 2 + DRUMS), np.float32) for first, last in spans]
-    usual = np.median(level, axis=0)
-    power = np.pad(np.power(np.float32(10), level), ((BEFORE, AFTER), (0, 0)), constant_values=1e-9)
-    alone = [_laid(power, some, carried) for some, carried in zip(hits, CARRIED, strict=True)]
-    for (first, last), seen in zip(spans, out, strict=True):
-        here = level[first:last]
-        seen[..., 0], seen[..., 1] = (here + 5) / 2, (here - usual) / 2
-        for d, laid in enumerate(alone):
-            seen[..., 2 + d] = np.clip(np.log10(laid[BEFORE + first : BEFORE + last] + 1e-12) - here, -4, 1) / 2
-    return out
+class Picture:
+    """What the networks are shown of a recording. level: (frames, BANDS), as `levels` finds it; hits: frames of the hits of each
+    drum."""
+
+    def __init__(self, level: Table, hits: Sequence[Frames]) -> None:
+        self.level = level
+        self._usual = np.median(level, axis=0)
+        power = np.pad(np.power(np.float32(10), level), ((BEFORE, AFTER), (0, 0)), constant_values=1e-9)
+        self._alone = [_laid(power, some, carried) for some, carried in zip(hits, CARRIED, strict=True)]
+
+    def planes(self, spans: Sequence[tuple[int, int]]) -> Iterator[Table]:
+        """Of each span of frames (first, last), (frames, BANDS, 2 + DRUMS): the level, the level beside the usual, and what each
+        drum is alone beside the level."""
+        for first, last in spans:
+            here = self.level[first:last]
+            seen = np.empty((len(here), BANDS, 2 + DRUMS), np.float32)
+            seen[..., 0], seen[..., 1] = (here + 5) / 2, (here - self._usual) / 2
+            for d, laid in enumerate(self._alone):
+                seen[..., 2 + d] = np.clip(np.log10(laid[BEFORE + first : BEFORE + last] + 1e-12) - here, -4, 1) / 2
+            yield seen
 
 
 def _laid(power: Table, hits: Frames, carried: slice) -> Table:

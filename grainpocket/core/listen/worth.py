@@ -9,13 +9,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from grainpocket.core.listen.bands import Bands
+from grainpocket.core.listen.bare import at_the_ends
 from grainpocket.core.listen.chroma import Chroma
 from grainpocket.core.listen.grids import beat_places, found_grid
-from grainpocket.core.listen.hits import CleanHit, clean_hits
+from grainpocket.core.listen.hits import CleanHit, clean_hits, shares_in
 from grainpocket.core.listen.loops import GoodLoop, good_loops
 from grainpocket.core.listen.moments import Moments
 from grainpocket.core.listen.onsets import Onsets
-from grainpocket.core.listen.passages import Passage, audible, bar_edges, half_bars, passages, present
+from grainpocket.core.listen.passages import SURE, Passage, audible, bar_edges, half_bars, passages, present
 from grainpocket.core.listen.tempo import Tempo
 from grainpocket.core.pocket import Grid
 from grainpocket.core.sound.audio import Samples
@@ -58,10 +59,12 @@ def worth_taking(
     rate, seconds = bands.rate, len(samples) / bands.rate
     ends = np.append(lines, seconds) if trimmed else lines
     edges = bar_edges(half_bars(ends), seconds)
+    heard, closer = audible(bands, edges), shares_in(samples, onsets)
     sounding = present(bands, notes, onsets, told, edges, bar_edges(ends, seconds))
+    sounding = at_the_ends(sounding, heard, edges, SURE["bare drums"], closer.music)
     bar = np.clip(np.searchsorted(edges, onsets.seconds + BAR_SLIP_S, "right") - 1, 0, len(sounding) - 1)
     return Worth(
-        tuple(passages(sounding, audible(bands, edges), edges, rate, len(ends) > 1)),
-        tuple(clean_hits(bands, samples, onsets, sounding[bar])),
+        tuple(passages(sounding, heard, edges, rate, len(ends) > 1)),
+        tuple(clean_hits(bands, samples, onsets, sounding[bar], closer)),
         tuple(good_loops(bands, ends, rate, trimmed)),
     )
