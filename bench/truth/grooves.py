@@ -12,7 +12,7 @@ import json
 import subprocess
 import tempfile
 from collections.abc import Callable
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from pathlib import Path
 
 import mido
@@ -211,16 +211,6 @@ def _realise(
         bare=[s for s, is_bare, quiet in zip(spans, bare, silent_drums, strict=True) if is_bare and not quiet],
         drumless=[s for s, quiet in zip(spans, silent_drums, strict=True) if quiet],
     )
-
-
-def replayed(song: Song, kit: Kit, rng: np.random.Generator) -> Song:
-    """Its drums on another kit, as loud as before."""
-    hits = [(t, _nearest(kit, n), v) for t, n, v in song.hits]
-    apart = perform_apart(kit, hits, len(song.parts["drums"]), rng)
-    drums = np.asarray(sum(apart.values()), np.float32)
-    gain = np.float32(np.abs(song.parts["drums"]).max() / max(1e-6, float(np.abs(drums).max())))
-    apart = {role: part * gain for role, part in apart.items()}
-    return replace(song, parts=song.parts | {"drums": drums * gain}, apart=apart, hits=hits)
 
 
 def _bar(at: float, bars: list[float]) -> int:

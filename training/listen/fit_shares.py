@@ -20,11 +20,10 @@ from torch import nn
 from bench.truth import cover
 from grainpocket.core.listen import shares
 from training.listen.asking import asking, begun
-from training.listen.shares import OTHERS
 
 CHANNELS, SMALL, STRETCH, PER_MIX, MIXES = 24, 12, 192, 3, 3
 RATE, DECAY, WARM, ANEW = 2e-3, 1e-3, 100, 0.6
-WATCHED, PER_SONG = 8, 1 + OTHERS
+WATCHED, PER_SONG = 8, 4
 # Hits nearer to an end of a stretch are not learnt; so many of a drum are its cleaner ones.
 MARGIN, CLEANER = 8, 0.15
 LIMITS_DB, SHARP_DB, RANK, HEARD = (-40.0, 25.0), 3.0, 0.3, 0.5

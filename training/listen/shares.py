@@ -2,8 +2,7 @@
 
     python -m training.listen.shares OUT.npz --seed 91 --songs 40
 
-Songs as `parts` mixes them, six mixes of each, each played on other drums; of each mix its levels, those of its parts, and its
-hits with their cover.
+Songs as `parts` mixes them, four mixes of each; of each mix its levels, those of its parts, and its hits with their cover.
 """
 
 from __future__ import annotations
@@ -14,19 +13,16 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from bench.truth import cover, grooves
-from bench.truth.kits import Gathered, Kit, Sampler, Varied
+from bench.truth import cover
 from bench.truth.synth import RATE, Wave
 from grainpocket.core.listen import hits, shares
 from grainpocket.core.listen.bands import analyse
 from grainpocket.core.listen.onsets import detect_in
 from training.listen.examples import all_kits
-from training.listen.parts import MATCH_S, Mix, drawn, mixes, remixed
+from training.listen.parts import MATCH_S, Mix, drawn, mixes
 
 ROLES = ("kick", "snare", "hat", "perc")
 PATTERNS = 0.4
-# Other drums that a song is played on, out of how many kits they are, and how many play one take.
-OTHERS, OUT_OF, SAMPLED = 5, 5, 0.4
 LEAST = 1e-10
 
 
@@ -77,14 +73,6 @@ def _log(part: Wave, frames: int) -> NDArray[np.float16]:
     return np.asarray(np.log10(power + LEAST), np.float16)
 
 
-def gathered(kits: list[Kit], rng: np.random.Generator) -> Kit:
-    """Drums of some of the kits, of which one has all that is played."""
-    able = [kit for kit in kits if kit.has(36, 38, 42)]
-    first = able[rng.integers(len(able))]
-    kit = Gathered([first, *(kits[k] for k in rng.integers(len(kits), size=OUT_OF))], rng)
-    return Varied(Sampler(kit, rng) if rng.random() < SAMPLED else kit, rng)
-
-
 def main() -> None:
     ask = argparse.ArgumentParser(description=__doc__)
     ask.add_argument("out", type=Path)
@@ -94,10 +82,9 @@ def main() -> None:
     rng = np.random.default_rng(asked.seed + 7000)
     kits, rows = all_kits(rng), Rows()
     for i in range(asked.songs):
-        song = drawn(kits, rng, PATTERNS)
-        rows.add(next(mixes(song, rng, 0)))
-        for turn in range(OTHERS):
-            rows.add(remixed(grooves.replayed(song, gathered(kits, rng), rng), rng, turn > 0))
+        # Without voices.
+        for mix in mixes(drawn(kits, rng, PATTERNS), rng, 0):
+            rows.add(mix)
         if i % 10 == 9 or i == asked.songs - 1:
             print(i + 1, len(rows.count), flush=True)
             rows.save(asked.out)
