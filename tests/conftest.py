@@ -6,12 +6,17 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from hypothesis import settings as examples
 
 from bench.served import Served, served
 from grainpocket.settings import Settings
 from grainpocket.store.audio import AudioStore
 from grainpocket.store.database import Database
 from grainpocket.store.pockets import PocketStore
+
+# How long an example takes says nothing on a busy machine.
+examples.register_profile("unhurried", deadline=None)
+examples.load_profile("unhurried")
 
 
 @pytest.fixture

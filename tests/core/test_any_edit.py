@@ -132,7 +132,7 @@ def is_sound(pocket: Pocket) -> None:
 
 
 @pytest.mark.parametrize("kind", KINDS)
-@settings(max_examples=20, deadline=None, derandomize=True, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=20, derandomize=True, suppress_health_check=[HealthCheck.too_slow])
 @given(data=st.data())
 def test_an_edit_is_made_or_refused(kind: str, data: st.DataObject) -> None:
     bench = desk()
@@ -143,7 +143,7 @@ def test_an_edit_is_made_or_refused(kind: str, data: st.DataObject) -> None:
     is_sound(after)
 
 
-@settings(max_examples=20, deadline=None, derandomize=True, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=20, derandomize=True, suppress_health_check=[HealthCheck.too_slow])
 @given(data=st.data())
 def test_edits_one_after_the_other(data: st.DataObject) -> None:
     pocket = desk().pocket

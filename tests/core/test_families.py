@@ -30,7 +30,7 @@ def stems() -> tuple[NDArray[np.float32], NDArray[np.float32], NDArray[np.float3
     return tuple(np.asarray(0.4 * x, np.float32) for x in (rest + drums, drums, rest))  # type: ignore[return-value]
 
 
-@settings(max_examples=10, deadline=None)
+@settings(max_examples=10)
 @given(st.integers(-2 * RATE, 3 * RATE), st.booleans())
 def test_a_stem_is_found_in_its_mix_to_the_sample(stems: tuple, offset: int, drums: bool) -> None:
     mix, part = stems[0], stems[1 if drums else 2]

@@ -130,7 +130,7 @@ def test_the_first_of_its_kin_inherits_the_cuts(family: Bench) -> None:
     assert family.pocket.pads[0].chop.cut == was[3].id
 
 
-@settings(max_examples=12, deadline=None)
+@settings(max_examples=12)
 @given(st.lists(st.tuples(st.sampled_from(["move", "add", "delete", "recut"]), st.integers(0, 10**6), st.booleans()), max_size=8))
 def test_whatever_is_cut_every_chop_is_its_slice(steps: list[tuple[str, int, bool]]) -> None:
     bench = mix_and_stem()

@@ -106,7 +106,7 @@ def test_a_hearing_survives_json() -> None:
     )
 
 
-@settings(max_examples=20, deadline=None)
+@settings(max_examples=20)
 @given(bpm=st.floats(70, 180), bars=st.sampled_from([1, 2, 4]), swing=st.floats(0.5, 0.66), seed=st.integers(0, 999))
 def test_loops_of_any_tempo(bpm: float, bars: int, swing: float, seed: int) -> None:
     loop = drum_loop(bpm=bpm, bars=bars, swing=swing, seed=seed)
@@ -117,7 +117,7 @@ def test_loops_of_any_tempo(bpm: float, bars: int, swing: float, seed: int) -> N
     assert any(abs(r - 1) < 1e-6 for r in ratios), "the true length is among the candidates"
 
 
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=30)
 @given(data=st.lists(st.floats(-1, 1, width=32), min_size=0, max_size=4000), rate=st.sampled_from([8000, 22050, 44100, 96000]))
 def test_anything_at_all_gives_a_sane_answer(data: list[float], rate: int) -> None:
     onsets = detect(np.array(data, np.float32), rate)

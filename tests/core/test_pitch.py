@@ -20,7 +20,7 @@ def harmonic(hz: float, amounts: list[float], seconds: float = 0.8, decay: float
     return (0.3 * wave * np.exp(-t * decay) * np.minimum(1, t / 0.01)).astype(np.float32)
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(key=st.floats(28, 90), seed=st.integers(0, 99))
 def test_harmonic_tones_from_bass_to_soprano(key: float, seed: int) -> None:
     hz = 440 * 2 ** ((key - 69) / 12)

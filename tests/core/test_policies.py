@@ -62,7 +62,7 @@ def test_the_grid_cuts_where_the_beats_are(bench: Bench) -> None:
         propose(bench.pocket, source, Cutting(by="grid"), bench.library)
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(st.integers(2, 60), st.integers(0, 10**6), st.lists(st.floats(-6, 70), min_size=1, max_size=8))
 def test_beats_and_samples_of_a_drifting_grid_are_each_others_inverse(count: int, seed: int, beats: list[float]) -> None:
     rng = np.random.default_rng(seed)

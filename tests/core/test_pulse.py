@@ -22,7 +22,7 @@ def performance(bpm: float, beats: int, seed: int, wander: float = 0.0) -> tuple
     return t, np.ones(len(t)), at[::4]
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(bpm=st.floats(55, 195), seed=st.integers(0, 999))
 def test_a_steady_tempo_is_found_to_a_thousandth(bpm: float, seed: int) -> None:
     t, w, _ = performance(bpm, 96, seed)

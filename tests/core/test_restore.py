@@ -137,7 +137,7 @@ def test_any_stretch_is_to_the_sample_what_the_print_holds(song: Wave) -> None:
         assert np.abs(whole[join] - whole[join - 1]).max() <= np.abs(np.diff(dirty, axis=0)).max()
 
 
-@settings(max_examples=12, deadline=None)
+@settings(max_examples=12)
 @given(st.integers(0, 3000), st.integers(0, 100), st.booleans(), st.integers(0, 30))
 def test_short_and_strange_sounds_come_out_as_long_as_they_went_in(size: int, clicks: int, hum: bool, hiss: int) -> None:
     rng = np.random.default_rng(size)

@@ -95,7 +95,7 @@ def test_a_tempo_that_is_none_is_left_out(tmp_path: Path, bpm: str, kept: float 
     assert read_tags(path, RATE).bpm == kept
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(body=st.binary(max_size=120), name=st.sampled_from([b"cue ", b"LIST", b"smpl", b"id3 "]))
 def test_damaged_chunks_do_no_harm(tmp_path_factory: pytest.TempPathFactory, body: bytes, name: bytes) -> None:
     path = with_chunks(tmp_path_factory.mktemp("tags") / "a.wav", (name, body))

@@ -89,7 +89,7 @@ def test_mono_is_given_to_both_sides() -> None:
     np.testing.assert_array_equal(out[:, 0], out[:, 1])
 
 
-@settings(max_examples=120, deadline=None)
+@settings(max_examples=120)
 @given(
     start=st.integers(0, len(LOOP.samples) - 200),
     length=st.integers(64, 30000),
