@@ -6,6 +6,8 @@ from collections.abc import Sequence
 
 import numpy as np
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from grainpocket.core.listen import bare
 from grainpocket.core.listen.bare import ABSENT_DB, RINGS_DB, at_the_ends, bareness
@@ -80,6 +82,34 @@ def test_nothing_rings_into_the_start_or_out_of_silence() -> None:
     nothing, asked = settled(record([1.0] * 12), [LOUD] * 12)
     assert not nothing.any()
     assert asked == []
+
+
+@given(
+    st.lists(
+        st.tuples(st.floats(0, 1), st.floats(0, 1), st.floats(0, 1), st.booleans(), st.floats(-60, 0)), min_size=1, max_size=12
+    )
+)
+def test_whatever_sounds_passages_change_only_at_their_ends(rows: list[tuple[float, float, float, bool, float]]) -> None:
+    likely = np.array([row[:3] for row in rows], np.float32)
+    heard = np.array([row[3] for row in rows])
+    asked: list[int] = []
+
+    def music(spans: Sequence[tuple[float, float]]) -> np.ndarray:
+        asked.extend(int(a) for a, _ in spans)
+        return np.array([rows[int(a)][4] for a, _ in spans], np.float32)
+
+    out = at_the_ends(likely, heard, np.arange(len(rows) + 1.0), 0.4, music)
+    before, after = heard & (bareness(likely) >= 0.4), heard & (bareness(out) >= 0.4)
+    assert np.array_equal(out[:, [0, 2]], likely[:, [0, 2]])
+    assert heard[asked].all()
+    for k in np.flatnonzero(after & ~before):
+        assert rows[k][4] < ABSENT_DB
+        assert before[max(0, k - bare.FARTHEST) : k + bare.FARTHEST + 1].any()
+    for k in np.flatnonzero(before & ~after):
+        assert rows[k][4] > RINGS_DB
+        assert k > 0
+        assert heard[k - 1]
+        assert not after[k - 1]
 
 
 HALF_S = 1.2

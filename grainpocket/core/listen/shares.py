@@ -1,4 +1,5 @@
-"""How loud all else is beside a hit, from the share that each drum has of what sounds, band by band and moment by moment.
+"""How loud all else is beside a hit, and how loud the music in a stretch, from the share that each drum and the music have of what
+sounds, band by band and moment by moment.
 
 Convolutional networks give every cell of the spectrum to kick, snare, hat, other drums or music, as is done to part sources
 (Jansson et al., "Singing voice separation with deep U-Net convolutional networks", ISMIR 2017; ours are small, and part
