@@ -8,6 +8,7 @@ import pickle
 import re
 import tempfile
 import xml.etree.ElementTree as Xml
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -127,6 +128,51 @@ class Varied(Kit):
             if shots:
                 out.append((velocity, shots))
         return out or self._kit.sounds[note]
+
+
+class Gathered(Kit):
+    """Drums out of several kits, as a producer gathers them: each out of another, some of them two stacked, some cut short or
+    driven; as loud as those of the first kit."""
+
+    CUT, STACKED, DRIVEN = 0.4, 0.25, 0.3
+
+    def __init__(self, kits: Sequence[Kit], rng: np.random.Generator) -> None:
+        super().__init__("+".join(kit.name for kit in kits), {})
+        for note in kits[0].notes:
+            some = [kit for kit in kits if kit.has(note)]
+            loud = _loudest(kits[0].sounds[note])
+            first, second = (some[k] for k in rng.integers(len(some), size=2))
+            layers = first.sounds[note]
+            if rng.random() < self.STACKED:
+                under = max(second.sounds[note], key=lambda one: one[0])[1][0]
+                layers = [(at, [_stacked(take, under, at / 127) for take in takes]) for at, takes in layers]
+            decay = float(np.exp(rng.uniform(np.log(0.02), np.log(0.4)))) if rng.random() < self.CUT else np.inf
+            drive = float(rng.uniform(1, 6)) if rng.random() < self.DRIVEN else 0.0
+            peak = _loudest(layers)
+            self.sounds[note] = [(at, [_bent(take, loud / peak, peak, decay, drive) for take in takes]) for at, takes in layers]
+
+
+def _loudest(layers: list[tuple[float, list[OneShot]]]) -> float:
+    return max(float(np.abs(take.sound).max()) for _, takes in layers for take in takes)
+
+
+def _stacked(one: OneShot, other: OneShot, share: float) -> OneShot:
+    """Both, beginning together, the other 6 dB under it at most."""
+    ahead = max(one.rise, other.rise)
+    length = ahead + max(len(one.sound) - one.rise, len(other.sound) - other.rise)
+    out = np.zeros((length, 2), np.float32)
+    gain = 0.5 * share * np.abs(one.sound).max() / max(1e-6, float(np.abs(other.sound).max()))
+    for shot, much in ((one, 1.0), (other, gain)):
+        out[ahead - shot.rise : ahead - shot.rise + len(shot.sound)] += shot.sound * np.float32(much)
+    return OneShot(out, ahead)
+
+
+def _bent(shot: OneShot, gain: float, peak: float, decay: float, drive: float) -> OneShot:
+    after = np.maximum(0, np.arange(len(shot.sound)) - shot.rise - 0.005 * RATE) / RATE
+    sound = shot.sound * np.exp(-after / decay)[:, None]
+    if drive:
+        sound = np.tanh(sound * drive / peak) * peak / np.tanh(drive)
+    return OneShot(np.asarray(sound * gain, np.float32), shot.rise)
 
 
 def perform(kit: Kit, hits: list[tuple[float, int, int]], frames: int, rng: np.random.Generator) -> Wave:

@@ -70,7 +70,7 @@ def test_long_records_are_seen_through_a_window_that_moves(net: Attention) -> No
 
 
 def test_the_weights_that_ship_fit_the_features() -> None:
-    weights = load("second.npz")
+    weights = load("second1.npz")
     assert weights.arrays["in.weight"].shape[0] == second.INPUTS
     assert weights.arrays["out.bias"].shape == (len(second.OUTPUTS),)
     assert weights.blocks >= 1

@@ -1,4 +1,4 @@
-"""Which onsets show a drum by itself."""
+"""What the judges say together, and which onsets show a drum by itself."""
 
 from __future__ import annotations
 
@@ -7,7 +7,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
-from grainpocket.core.listen.judge import ROLES, alone
+from grainpocket.core.listen.bands import analyse
+from grainpocket.core.listen.judge import NETWORKS, ROLES, alone, features, judge, networks
+from grainpocket.core.listen.layers import odds
+from grainpocket.core.listen.onsets import candidates
+from tests.signals import DRUMS, RATE
 
 CHANCES = st.floats(0, 1, width=32)
 
@@ -26,3 +30,21 @@ def test_none_is_said_to_be_alone_that_is_likelier_something_else(likely: np.nda
         assert likely[k] > 0.3
         assert roles[k, role] > 0.3
         assert np.delete(roles[k], role).max() < 0.7
+
+
+def test_several_judges_count_as_the_mean_of_their_odds() -> None:
+    rng = np.random.default_rng(1)
+    sound = (1e-4 * rng.standard_normal(3 * RATE)).astype(np.float32)
+    for k, name in enumerate(("kick", "snare", "hat", "snare", "hat")):
+        hit = DRUMS[name](rng)
+        first = round((0.2 + 0.5 * k) * RATE)
+        sound[first : first + len(hit)] += 0.4 * hit[: len(sound) - first]
+    bands = analyse(sound, RATE, float(np.abs(sound).max()))
+    frames, heights = candidates(bands, len(sound))
+    said = odds(judge(bands, frames, heights))
+    apart = np.stack([network(features(bands, frames, heights)) for network in networks()])
+    assert len(apart) == len(NETWORKS) > 1
+    within = np.abs(said) < 6
+    assert within.sum() > 5, "not all so sure that their odds are cut off"
+    np.testing.assert_allclose(said[within], apart.mean(axis=0)[within], atol=0.02)
+    assert np.ptp(apart, axis=0)[within].max() > 0.5, "they do not all say the same"

@@ -8,6 +8,7 @@ import pytest
 from grainpocket.core.listen import second
 from grainpocket.core.listen.bands import Bands, analyse
 from grainpocket.core.listen.judge import ROLES
+from grainpocket.core.listen.layers import odds
 from grainpocket.core.listen.onsets import detect_in
 from tests.signals import DRUMS, RATE
 
@@ -80,3 +81,25 @@ def test_clear_drums_stay_what_they_are(role: str) -> None:
             near = int(np.argmin(np.abs(found.seconds - at)))
             assert abs(found.seconds[near] - at) < 0.01
             assert found.roles[near, ROLES.index(role)] > 0.5
+
+
+def test_several_networks_count_as_the_mean_of_their_odds(monkeypatch: pytest.MonkeyPatch) -> None:
+    bands, at, likely, roles = looked_at(HITS, 9.0)
+    sound = kit_tape(HITS, 9.0)
+    networks = second.networks()
+    assert len(networks) == len(second.NETWORKS) > 1
+    monkeypatch.setattr(second, "TRUST", 1.0)
+
+    def told() -> np.ndarray:
+        real, drums = second.second_look(bands, sound, at, likely, roles)
+        return odds(np.column_stack((real, drums[:, : len(second.DRUMS)])))
+
+    together, apart = told(), []
+    for network in networks:
+        monkeypatch.setattr(second, "networks", lambda network=network: (network,))
+        apart.append(told())
+    # Where no answer is so sure that its odds are cut off.
+    within = (np.abs(np.stack([together, *apart])) < 6).all(axis=0)
+    assert within.sum() > 5
+    np.testing.assert_allclose(together[within], np.mean(apart, axis=0)[within], atol=0.02)
+    assert np.ptp(apart, axis=0)[within].max() > 0.1, "they do not all say the same"

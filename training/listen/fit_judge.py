@@ -1,13 +1,12 @@
 """Fit the weights of core/listen/judge.py.
 
-    python -m training.listen.fit_judge judge.npz examples1.npz examples2.npz ...
+    python -m training.listen.fit_judge judge2.npz examples1.npz ... --watched examples9.npz --seed 1
 
 Needs torch (2.13, CPU). Loss: binary cross-entropy of every output, unknown labels left out.
 """
 
 from __future__ import annotations
 
-import sys
 from pathlib import Path
 
 import numpy as np
@@ -15,53 +14,65 @@ import torch
 from torch import nn
 
 from grainpocket.core.listen.judge import FEATURES, OUTPUTS
+from training.listen.asking import asking, begun
+from training.listen.perceptron import arrays_of
 
-HIDDEN, EPOCHS, BATCH, RATE, DECAY, DROP = (224, 64), 50, 1024, 3e-3, 1e-4, 0.15
+BATCH, RATE, DECAY, DROP = 1024, 2.5e-3, 1e-4, 0.12
+# Of the candidates, so many at once when their mean and spread are measured.
+_PART = 20_000
 
 
 def main() -> None:
-    out, files = Path(sys.argv[1]), sys.argv[2:]
-    torch.manual_seed(1)
-    torch.set_num_threads(1)
-    loaded = [np.load(f) for f in files]
-    x = np.concatenate([d["x"] for d in loaded]).astype(np.float32)
-    y = np.concatenate([d["y"] for d in loaded]).astype(np.float32)
-    mean, scale = x.mean(axis=0), np.maximum(x.std(axis=0), 0.02)
-    # The last tenth of each file was rendered by other draws than the rest: kept to watch, not to learn from.
-    held = np.zeros(len(x), bool)
-    at = 0
-    for d in loaded:
-        held[at + int(len(d["x"]) * 0.93) : at + len(d["x"])] = True
-        at += len(d["x"])
+    ask = asking(__doc__, epochs=18)
+    ask.add_argument("--watched", type=Path, nargs="+", required=True, help="looked at, not learnt")
+    ask.add_argument("--hidden", type=int, nargs=2, default=(256, 96))
+    asked = begun(ask)
+    rng = np.random.default_rng(asked.seed)
+    (x, y), (seen, truth) = (_read(files) for files in (asked.files, asked.watched))
+    mean, scale = _spread(x)
+    watch, known = torch.from_numpy((seen.astype(np.float32) - mean) / scale), torch.from_numpy(truth.astype(np.float32))
+    first, second = asked.hidden
     net = nn.Sequential(
-        nn.Linear(FEATURES, HIDDEN[0]), nn.ReLU(), nn.Dropout(DROP), nn.Linear(HIDDEN[0], HIDDEN[1]), nn.ReLU(),
-        nn.Dropout(DROP), nn.Linear(HIDDEN[1], len(OUTPUTS)),
+        nn.Linear(FEATURES, first), nn.ReLU(), nn.Dropout(DROP), nn.Linear(first, second), nn.ReLU(),
+        nn.Dropout(DROP), nn.Linear(second, len(OUTPUTS)),
     )  # fmt: skip
-    xs, ys = torch.from_numpy((x - mean) / scale), torch.from_numpy(y)
-    learn, watch = torch.from_numpy(np.flatnonzero(~held)), torch.from_numpy(np.flatnonzero(held))
-    steps = EPOCHS * (len(learn) // BATCH)
+    per = len(x) // BATCH
     optimiser = torch.optim.AdamW(net.parameters(), lr=RATE, weight_decay=DECAY)
-    schedule = torch.optim.lr_scheduler.OneCycleLR(optimiser, max_lr=RATE, total_steps=steps + 1)
-    for epoch in range(EPOCHS):
+    schedule = torch.optim.lr_scheduler.OneCycleLR(optimiser, max_lr=RATE, total_steps=asked.epochs * per + 1)
+    for epoch in range(asked.epochs):
         net.train()
-        for part in torch.split(learn[torch.randperm(len(learn))], BATCH)[: len(learn) // BATCH]:
-            seen = xs[part]
-            # Records differ in level and tone: shift all bands together, and tilt them.
-            seen = seen + 0.05 * torch.randn_like(seen) + 0.15 * torch.randn(len(part), 1)
-            loss = _loss(net(seen), ys[part])
+        order = rng.permutation(len(x))
+        for rows in np.split(order[: per * BATCH], per):
+            batch = torch.from_numpy((x[rows].astype(np.float32) - mean) / scale)
+            # Records differ in level and tone: shift all bands together, and blur them.
+            batch = batch + 0.05 * torch.randn_like(batch) + 0.15 * torch.randn(BATCH, 1)
+            loss = _loss(net(batch), torch.from_numpy(y[rows].astype(np.float32)))
             optimiser.zero_grad()
             loss.backward()
             optimiser.step()
             schedule.step()
-        if epoch % 5 == 4:
+        if epoch % 3 == 2:
             net.eval()
             with torch.no_grad():
-                guess = net(xs[watch])
-            print(epoch + 1, round(float(_loss(guess, ys[watch])), 4), _scores(guess.numpy() > 0, ys[watch].numpy()), flush=True)
-    layers = [m for m in net if isinstance(m, nn.Linear)]
-    table = {f"w{i}": m.weight.detach().numpy().T.astype(np.float16) for i, m in enumerate(layers)}
-    table |= {f"b{i}": m.bias.detach().numpy().astype(np.float16) for i, m in enumerate(layers)}
-    np.savez_compressed(out, mean=mean.astype(np.float16), scale=scale.astype(np.float16), **table)
+                guess = torch.cat([net(part) for part in torch.split(watch, _PART)])
+            print(epoch + 1, round(float(_loss(guess, known)), 4), _scores(guess.numpy() > 0, truth), flush=True)
+    np.savez_compressed(asked.out, mean=mean.astype(np.float16), scale=scale.astype(np.float16), **arrays_of(net))
+
+
+def _read(files: list[Path]) -> tuple[np.ndarray, np.ndarray]:
+    kept = [np.load(file) for file in files]
+    return np.concatenate([f["x"] for f in kept]), np.concatenate([f["y"] for f in kept])
+
+
+def _spread(x: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Mean and spread of each column, a part of the rows at a time: they are kept in half the bits."""
+    total, square = np.zeros(x.shape[1]), np.zeros(x.shape[1])
+    for first in range(0, len(x), _PART):
+        some = x[first : first + _PART].astype(np.float64)
+        total, square = total + some.sum(axis=0), square + (some**2).sum(axis=0)
+    mean = total / len(x)
+    scale = np.sqrt(np.maximum(square / len(x) - mean**2, 0))
+    return mean.astype(np.float32), np.maximum(scale, 0.02).astype(np.float32)
 
 
 def _loss(guess: torch.Tensor, truth: torch.Tensor) -> torch.Tensor:

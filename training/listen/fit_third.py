@@ -7,15 +7,14 @@ Needs torch (2.13, CPU). Every twelfth recording is watched, not learnt.
 
 from __future__ import annotations
 
-import sys
-from pathlib import Path
-
 from grainpocket.core.listen import third
+from training.listen.asking import asking, begun
 from training.listen.looking import fit_look
 
 
 def main() -> None:
-    fit_look(Path(sys.argv[1]).resolve(), sys.argv[2:], third.OUTPUTS, (96, 2), 32)
+    asked = begun(asking(__doc__, epochs=32))
+    fit_look(asked.out.resolve(), asked.files, third.OUTPUTS, (96, 2), asked.epochs)
 
 
 if __name__ == "__main__":

@@ -15,7 +15,7 @@ WATCHED = 12
 
 
 def fit_look(
-    out: Path, files: list[str], outputs: tuple[str, ...], shape: tuple[int, int], epochs: int, absent: slice = slice(0, 0)
+    out: Path, files: list[Path], outputs: tuple[str, ...], shape: tuple[int, int], epochs: int, absent: slice = slice(0, 0)
 ) -> None:
     """Fit to arrays x, y, seconds and record, as `seconds.save` writes them: the first columns of x are what the look before
     said of `outputs`. shape: width and blocks. Every twelfth recording is watched, not learnt."""

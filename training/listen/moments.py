@@ -20,7 +20,7 @@ from grainpocket.core.listen import moments
 from grainpocket.core.listen.bands import analyse
 from grainpocket.core.listen.chroma import lowered
 from training.listen import parts, people
-from training.listen.examples import all_kits
+from training.listen.sources import all_kits
 
 SILENT_DB = -90.0
 # Of a decibel, that are kept.

@@ -27,7 +27,7 @@ from grainpocket.core.listen.judge import looks
 from grainpocket.core.listen.onsets import detect_in
 from grainpocket.demo.author.singer import VOWELS, Syllable, sing
 from training.listen import people
-from training.listen.examples import all_kits, speech
+from training.listen.sources import all_kits, speech
 
 MATCH_S, FADE_S = 0.025, 0.01
 # The share of the sections, in songs that are mixed by part, in which one part plays alone, and how often that is the bass.

@@ -22,7 +22,7 @@ from grainpocket.core.listen.harmony import QUALITIES, WIDTH, between
 from grainpocket.core.listen.metre import table
 from grainpocket.core.listen.onsets import detect
 from grainpocket.core.listen.profile import METRES, PARTS, Evidence, evidence, readings
-from training.listen.examples import all_kits
+from training.listen.sources import all_kits
 
 NEAR_TEMPO, NEAR_PARTS, FEWEST = 0.025, 1.0, 8
 # Wrong hypotheses kept of a case; the rest are stood for by their number.

@@ -1,23 +1,27 @@
 """What the second look sees of rendered breaks and songs, with which drums truly sound.
 
-python -m training.listen.seconds OUT.npz --seed 1 --breaks 1000 --songs 30
+    python -m training.listen.seconds OUT.npz --seed 1 --breaks 1000 --songs 30
+    python -m training.listen.seconds OUT.npz --recordings FOLDER/202-*.pickle --judges judge1.npz judge2.npz
+
+What the judge says is told by the networks that ship, unless others are named: none should have been fitted on what it is to
+hear.
 """
 
 from __future__ import annotations
 
 import argparse
-from collections.abc import Callable, Iterable
-from itertools import chain
+from collections.abc import Callable, Iterable, Iterator
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 
-from grainpocket.core.listen import second
+from grainpocket.core.listen import judge, layers, second
 from grainpocket.core.listen.bands import analyse
 from grainpocket.core.listen.onsets import detect_in
 from grainpocket.core.sound.audio import Samples
-from training.listen.examples import Event, Example, Span, all_kits, from_breaks, from_songs
+from training.listen import recordings
+from training.listen.sources import Event, Example, Span, all_kits, from_breaks, from_songs
 
 NEAR_S, DOUBT_S = 0.020, 0.030
 # What a look sees of each onset, and when that is.
@@ -26,18 +30,33 @@ Seen = tuple[NDArray[np.float32], NDArray[np.float64]]
 
 def main() -> None:
     asked = asking(__doc__).parse_args()
-    rng = np.random.default_rng(asked.seed + 9000)
-    kits = all_kits(rng)
-    collect(asked.out, chain(from_breaks(kits, rng, asked.breaks), from_songs(kits, rng, asked.songs)), seen)
+    collect(asked.out, heard(asked), seen)
 
 
 def asking(about: str | None) -> argparse.ArgumentParser:
-    ask = argparse.ArgumentParser(description=about)
+    ask = argparse.ArgumentParser(description=about, formatter_class=argparse.RawDescriptionHelpFormatter)
     ask.add_argument("out", type=Path)
     ask.add_argument("--seed", type=int, default=1)
     ask.add_argument("--breaks", type=int, default=1000)
     ask.add_argument("--songs", type=int, default=30)
+    ask.add_argument("--sampled", type=float, default=0.0, help="share of breaks in which a drum is the same take each time")
+    ask.add_argument("--recordings", type=Path, nargs="*", help="kept ones, instead of rendering any")
+    ask.add_argument("--judges", type=Path, nargs="*", help="weights of the judge, instead of those that ship")
     return ask
+
+
+def heard(asked: argparse.Namespace) -> Iterator[Example]:
+    """The recordings that were asked for, once the judge is in place that was."""
+    if asked.judges:
+        judges = tuple(layers.load(str(file.resolve())) for file in asked.judges)
+        judge.networks = lambda: judges  # type: ignore[assignment]
+    if asked.recordings:
+        yield from recordings.read(asked.recordings)
+        return
+    rng = np.random.default_rng(asked.seed + 9000)
+    kits = all_kits(rng)
+    yield from from_breaks(kits, rng, asked.breaks, asked.sampled)
+    yield from from_songs(kits, rng, asked.songs)
 
 
 def seen(mono: Samples, rate: int, peak: float) -> Seen | None:
@@ -66,7 +85,6 @@ def collect(out: Path, source: Iterable[Example], look: Callable[[Samples, int, 
         when.append(seconds)
         if len(tables) % 100 == 0:
             print(len(tables), sum(len(t) for t in tables), flush=True)
-            save(out, tables, truths, when)
     save(out, tables, truths, when)
 
 

@@ -18,8 +18,8 @@ from bench.truth.synth import RATE, Wave
 from grainpocket.core.listen import hits, shares
 from grainpocket.core.listen.bands import analyse
 from grainpocket.core.listen.onsets import detect_in
-from training.listen.examples import all_kits
 from training.listen.parts import MATCH_S, Mix, drawn, mixes
+from training.listen.sources import all_kits
 
 ROLES = ("kick", "snare", "hat", "perc")
 PATTERNS = 0.4

@@ -5,26 +5,16 @@ python -m training.listen.thirds OUT.npz --seed 82 --breaks 1500 --songs 0 --sam
 
 from __future__ import annotations
 
-from itertools import chain
-
-import numpy as np
-
 from grainpocket.core.listen import third
 from grainpocket.core.listen.bands import analyse
 from grainpocket.core.listen.onsets import detect_in
 from grainpocket.core.sound.audio import Samples
-from training.listen.examples import all_kits, from_breaks, from_songs
-from training.listen.seconds import Seen, asking, collect
+from training.listen.seconds import Seen, asking, collect, heard
 
 
 def main() -> None:
-    ask = asking(__doc__)
-    ask.add_argument("--sampled", type=float, default=0.7, help="share of breaks in which a drum is the same take each time")
-    asked = ask.parse_args()
-    rng = np.random.default_rng(asked.seed + 9000)
-    kits = all_kits(rng)
-    source = chain(from_breaks(kits, rng, asked.breaks, asked.sampled), from_songs(kits, rng, asked.songs))
-    collect(asked.out, source, seen)
+    asked = asking(__doc__).parse_args()
+    collect(asked.out, heard(asked), seen)
 
 
 def seen(mono: Samples, rate: int, peak: float) -> Seen | None:

@@ -26,7 +26,7 @@ from grainpocket.core.listen.worth import NOTHING, Worth, found_lines, grid_line
 from grainpocket.core.pocket import Grid
 from grainpocket.core.sound.audio import Samples, db_of, peak_of
 
-VERSION = "15"
+VERSION = "16"
 BEGIN_SHARE = 0.01
 # The strength that a transient needs at the least, the middle and the most sensitive.
 LEAST_SENSITIVE, CLEAR, MOST_SENSITIVE = 0.97, 0.5, 0.03

@@ -1,8 +1,8 @@
 """What each candidate onset is: real or not, and which drums, notes or voices begin with it.
 
-A small multilayer perceptron looks at the spectrum from 200 ms before a candidate to 180 ms after it. It was trained on
-drum kits, grooves and voices that we rendered ourselves (see training/listen); its weights ship with the program, and
-running it is a few matrix products.
+Small multilayer perceptrons look at the spectrum from 200 ms before a candidate to 180 ms after it. They were trained on
+drum kits, grooves and voices that we rendered ourselves (see training/listen), each on other ones; their weights ship with the
+program, and running them is a few matrix products.
 """
 
 from __future__ import annotations
@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from grainpocket.core.listen.bands import COARSE, Bands, Levels
-from grainpocket.core.listen.layers import Layers, load
+from grainpocket.core.listen.layers import Layers, load, mean_of
 
 OUTPUTS = ("onset", "kick", "snare", "hat", "perc", "tonal", "vocal")
 ROLES = OUTPUTS[1:]
@@ -25,6 +25,7 @@ _LOOKS = (
 _EDGES = np.array([first for first, _ in _LOOKS] + [_LOOKS[-1][1]])
 FEATURES = len(_LOOKS) * COARSE + 2
 _FLOOR_DB, _BLOCK = -80.0, 1024
+NETWORKS = ("judge1.npz", "judge2.npz", "judge3.npz")
 Probabilities = NDArray[np.float32]
 
 
@@ -69,8 +70,8 @@ def alone(likely: Probabilities, roles: Probabilities, role: int, most: int, lea
 
 
 @functools.cache
-def network() -> Layers:
-    return load("judge.npz")
+def networks() -> tuple[Layers, ...]:
+    return tuple(load(name) for name in NETWORKS)
 
 
 def judge(bands: Bands, frames: NDArray[np.int64], heights: NDArray[np.float64]) -> Probabilities:
@@ -78,6 +79,6 @@ def judge(bands: Bands, frames: NDArray[np.int64], heights: NDArray[np.float64])
     out = np.empty((len(frames), len(OUTPUTS)), np.float32)
     for first in range(0, len(frames), _BLOCK):
         part = slice(first, first + _BLOCK)
-        score = network()(features(bands, frames[part], heights[part]))
+        score = mean_of(networks(), features(bands, frames[part], heights[part]))
         out[part] = 1 / (1 + np.exp(-np.clip(score, -30, 30)))
     return out

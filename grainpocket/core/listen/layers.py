@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from importlib import resources
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -50,7 +51,7 @@ def load(name: str) -> Layers:
     return Layers(tuple(a[f"w{i}"] for i in range(count)), tuple(a[f"b{i}"] for i in range(count)), a["mean"], a["scale"])
 
 
-def mean_of(networks: Sequence[Layers], x: Table) -> Table:
+def mean_of(networks: Sequence[Callable[..., Table]], *seen: NDArray[Any]) -> Table:
     """What several networks say together: fitted apart, they are right more often than the best of them (Lakshminarayanan,
     Pritzel & Blundell, "Simple and scalable predictive uncertainty estimation using deep ensembles", NeurIPS 2017)."""
-    return np.asarray(np.mean([network(x) for network in networks], axis=0), np.float32)
+    return np.asarray(np.mean([network(*seen) for network in networks], axis=0), np.float32)

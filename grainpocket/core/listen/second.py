@@ -3,8 +3,8 @@
 The judge knows drums in general. Once it has said which onsets are purely a kick, a snare or a hat, these show how this
 record's drums sound; every onset is then explained as a sum of them (non-negative, by the Itakura-Saito divergence, in which
 a quiet part counts as much as a loud one: Fevotte, Bertin & Durrieu, "Nonnegative matrix factorization with the
-Itakura-Saito divergence", Neural Computation 21, 2009). What a ghost note adds to a hat shows there and nowhere else. A small
-network, fitted on breaks and songs that we rendered (see training/listen), reads how much of each drum it takes.
+Itakura-Saito divergence", Neural Computation 21, 2009). What a ghost note adds to a hat shows there and nowhere else. Small
+networks, fitted on breaks and songs that we rendered (see training/listen), read how much of each drum it takes.
 """
 
 from __future__ import annotations
@@ -19,7 +19,7 @@ from grainpocket.core.listen.attention import Attention, gaps, load
 from grainpocket.core.listen.bands import COARSE, Bands
 from grainpocket.core.listen.judge import FEATURES as LOOK
 from grainpocket.core.listen.judge import ROLES, alone, looks
-from grainpocket.core.listen.layers import odds
+from grainpocket.core.listen.layers import mean_of, odds
 from grainpocket.core.sound.audio import Samples
 
 DRUMS = ("kick", "snare", "hat")
@@ -34,6 +34,7 @@ _PARTS = len(CELLS) * COARSE
 # leaving a drum out costs (3); how many show each drum (3); level (1); band by band: over the model, over the hat alone.
 FEATURES = 7 + 4 + 6 + 3 + 3 + 1 + 2 * COARSE
 OUTPUTS = ("onset", *DRUMS)
+NETWORKS = ("second1.npz", "second2.npz", "second3.npz")
 # Those, what is left when it is taken apart, the judge's view of it, and how long it is to the onsets before and after.
 INPUTS = FEATURES + pursuit.FEATURES + LOOK + 2
 Table = NDArray[np.float32]
@@ -140,8 +141,8 @@ def _db(ratio: Table) -> Table:
 
 
 @functools.cache
-def network() -> Attention:
-    return load("second.npz")
+def networks() -> tuple[Attention, ...]:
+    return tuple(load(name) for name in NETWORKS)
 
 
 def second_look(
@@ -154,7 +155,7 @@ def second_look(
     if not some.any():
         return likely, roles
     real, out = likely.copy(), roles.copy()
-    said = network()(inputs(bands, samples, at[some], likely[some], roles[some]), at[some] / bands.rate)
+    said = mean_of(networks(), inputs(bands, samples, at[some], likely[some], roles[some]), at[some] / bands.rate)
     first = odds(np.column_stack((likely[some], roles[some, : len(DRUMS)])))
     both = TRUST * said + (1 - TRUST) * first
     both = 1 / (1 + np.exp(-np.clip(both, -30, 30)))
