@@ -24,6 +24,13 @@ def a_break(seed: int, flavour: str = "clean") -> Example:
     return one.sound, 44100, drum_events(one.hits), [(0.5, 0.75)]
 
 
+def places(sound: np.ndarray, rate: int) -> np.ndarray:
+    """Seconds of the candidates."""
+    mono = sound.mean(axis=1)
+    bands = analyse(mono, rate, float(np.abs(mono).max()))
+    return candidates(bands, len(mono))[0] * bands.hop / rate
+
+
 def test_what_is_kept_is_read_again(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(recordings, "PER_FILE", 2)
     given = [a_break(seed) for seed in range(5)]
@@ -51,9 +58,7 @@ def test_every_hit_that_is_not_too_soft_makes_one_candidate_true_and_gives_it_it
     table = label(sound, rate, events, [])
     assert table is not None
     _, truth = table
-    mono = sound.mean(axis=1)
-    bands = analyse(mono, rate, float(np.abs(mono).max()))
-    at = candidates(bands, len(mono))[0] * bands.hop / rate
+    at = places(sound, rate)
     assert len(truth) == len(at)
     asked = np.array([t for t, role in events if role >= 0])
     soft = np.array([t for t, role in events if role < 0])
@@ -80,9 +85,7 @@ def test_nothing_is_learnt_where_it_is_unknown_what_begins() -> None:
     sound, rate, _, spans = a_break(1)
     table = label(sound, rate, [], spans)
     assert table is not None
-    mono = sound.mean(axis=1)
-    bands = analyse(mono, rate, float(np.abs(mono).max()))
-    at = candidates(bands, len(mono))[0] * bands.hop / rate
+    at = places(sound, rate)
     inside = (at > spans[0][0]) & (at < spans[0][1])
     assert inside.any()
     assert (table[1][inside, 0] == -1).all()

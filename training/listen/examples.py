@@ -9,7 +9,6 @@ Kits and seeds of the bench's own truth set are left out (see bench.truth.build)
 from __future__ import annotations
 
 import argparse
-from collections.abc import Iterator
 from pathlib import Path
 
 import numpy as np
@@ -20,7 +19,7 @@ from grainpocket.core.listen.bands import analyse
 from grainpocket.core.listen.judge import OUTPUTS, features
 from grainpocket.core.listen.onsets import candidates
 from training.listen import recordings
-from training.listen.sources import Event, Example, Span, all_kits, from_breaks, from_songs
+from training.listen.sources import Event, Span, rendered
 
 NEAR_S, DOUBT_S = 0.020, 0.035
 
@@ -70,16 +69,10 @@ def main() -> None:
     ask.add_argument("--songs", type=int, default=80)
     ask.add_argument("--recordings", type=Path, nargs="*", help="kept ones, instead of rendering any")
     asked = ask.parse_args()
-    source = recordings.read(asked.recordings) if asked.recordings else _rendered(asked.seed, asked.breaks, asked.songs)
+    rng = np.random.default_rng(asked.seed)
+    source = recordings.read(asked.recordings) if asked.recordings else rendered(rng, asked.breaks, asked.songs)
     parts = [one for heard in source if (one := label(*heard)) is not None]
     np.savez(asked.out, x=np.concatenate([x for x, _ in parts]), y=np.concatenate([y for _, y in parts]))
-
-
-def _rendered(seed: int, breaks: int, songs: int) -> Iterator[Example]:
-    rng = np.random.default_rng(seed)
-    kits = all_kits(rng)
-    yield from from_breaks(kits, rng, breaks)
-    yield from from_songs(kits, rng, songs)
 
 
 if __name__ == "__main__":

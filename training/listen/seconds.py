@@ -21,7 +21,7 @@ from grainpocket.core.listen.bands import analyse
 from grainpocket.core.listen.onsets import detect_in
 from grainpocket.core.sound.audio import Samples
 from training.listen import recordings
-from training.listen.sources import Event, Example, Span, all_kits, from_breaks, from_songs
+from training.listen.sources import Event, Example, Span, rendered
 
 NEAR_S, DOUBT_S = 0.020, 0.030
 # What a look sees of each onset, and when that is.
@@ -46,17 +46,14 @@ def asking(about: str | None) -> argparse.ArgumentParser:
 
 
 def heard(asked: argparse.Namespace) -> Iterator[Example]:
-    """The recordings that were asked for, once the judge is in place that was."""
+    """The recordings that were asked for. From here on the judge is the one that was asked for, too."""
     if asked.judges:
         judges = tuple(layers.load(str(file.resolve())) for file in asked.judges)
-        judge.networks = lambda: judges  # type: ignore[assignment]
+        judge.networks = lambda: judges
     if asked.recordings:
-        yield from recordings.read(asked.recordings)
-        return
+        return recordings.read(asked.recordings)
     rng = np.random.default_rng(asked.seed + 9000)
-    kits = all_kits(rng)
-    yield from from_breaks(kits, rng, asked.breaks, asked.sampled)
-    yield from from_songs(kits, rng, asked.songs)
+    return rendered(rng, asked.breaks, asked.songs, asked.sampled)
 
 
 def seen(mono: Samples, rate: int, peak: float) -> Seen | None:

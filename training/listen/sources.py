@@ -114,6 +114,13 @@ def songs_heard(song: grooves.Song, rng: np.random.Generator, spoken: bool = Tru
         yield colour.level(voice), RATE, [(t, vocal) for t in starts], spans
 
 
+def rendered(rng: np.random.Generator, breaks: int, songs: int, sampled: float = 0.0) -> Iterator[Example]:
+    """So many breaks, then so many songs, on all kits."""
+    kits = all_kits(rng)
+    yield from from_breaks(kits, rng, breaks, sampled)
+    yield from from_songs(kits, rng, songs)
+
+
 def _sounding(voice: Wave) -> list[Span]:
     hop = RATE // 50
     loud = np.abs(voice[: len(voice) // hop * hop, 0]).reshape(-1, hop).max(axis=1) > 0.02 * np.abs(voice).max()
