@@ -17,18 +17,18 @@ def kick(rng: np.random.Generator, rate: int = RATE) -> NDArray[np.float64]:
     body = np.sin(2 * np.pi * np.cumsum(sweep) / rate) * np.exp(-t * 16)
     click = rng.standard_normal(len(t)) * np.exp(-t * 900) * 0.35
     # Neither end may step: a step is an onset of its own.
-    return (body + click) * np.minimum(1, (np.arange(len(t)) + 1) / 12) * np.minimum(1, (t[-1] - t) / 0.05)
+    return np.asarray((body + click) * np.minimum(1, (np.arange(len(t)) + 1) / 12) * np.minimum(1, (t[-1] - t) / 0.05))
 
 
 def snare(rng: np.random.Generator, rate: int = RATE) -> NDArray[np.float64]:
     t = np.arange(int(rate * 0.2)) / rate
     noise = signal.lfilter([1, -0.6], [1], rng.standard_normal(len(t))) * np.exp(-t * 28)
-    return 0.5 * noise + 0.5 * np.sin(2 * np.pi * 190 * t) * np.exp(-t * 35) * np.minimum(1, (t[-1] - t) / 0.05)
+    return np.asarray(0.5 * noise + 0.5 * np.sin(2 * np.pi * 190 * t) * np.exp(-t * 35) * np.minimum(1, (t[-1] - t) / 0.05))
 
 
 def hat(rng: np.random.Generator, rate: int = RATE) -> NDArray[np.float64]:
     t = np.arange(int(rate * 0.06)) / rate
-    return 0.5 * signal.lfilter([1, -1.6, 0.7], [1], rng.standard_normal(len(t))) * np.exp(-t * 90)
+    return np.asarray(0.5 * signal.lfilter([1, -1.6, 0.7], [1], rng.standard_normal(len(t))) * np.exp(-t * 90))
 
 
 DRUMS = {"kick": kick, "snare": snare, "hat": hat}

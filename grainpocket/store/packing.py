@@ -3,6 +3,10 @@
 An edit changes one record and leaves the rest the very same objects, so the deflated JSON of each record is kept as long
 as it is in use: storing a revision of a large pocket costs what the edit changed, not what the pocket holds. Stretches of
 deflate that were each flushed whole can be laid end to end (RFC 1951; zlib's Z_FULL_FLUSH).
+
+Nothing is packed that could not be opened again: the JSON of every record that is new, and of the rest of the document, is
+read back through the validation that opening it goes through. No rule of the document spans two records, so that reading
+the pieces is reading the whole.
 """
 
 from __future__ import annotations
@@ -12,7 +16,7 @@ import zlib
 from collections import OrderedDict
 from typing import Any
 
-from pydantic import BaseModel, TypeAdapter
+from pydantic import BaseModel, TypeAdapter, ValidationError
 
 from grainpocket.core.pocket import Pocket
 
@@ -31,6 +35,10 @@ def _deflated(text: str) -> bytes:
 _COMMA, _CLOSE = _deflated(","), _deflated("}")
 
 
+class Unsound(ValueError):
+    """A document that could not be opened again once it was written, and why."""
+
+
 class Packer:
     def __init__(self) -> None:
         # The record is held beside its bytes, so that its id cannot be given to another.
@@ -38,8 +46,10 @@ class Packer:
         self._lock = threading.Lock()
 
     def pack(self, pocket: Pocket) -> bytes:
-        rest = _REST.dump_json({k: v for k, v in pocket if k not in _RECORDS}).decode()[:-1]
-        pieces = [_PIECES, _deflated(rest)]
+        """The document as bytes. Raises Unsound when it would not load again."""
+        rest = _REST.dump_json({k: v for k, v in pocket if k not in _RECORDS}).decode()
+        _read_back(pocket.model_copy(update={name: {} for name in _RECORDS}), rest)
+        pieces = [_PIECES, _deflated(rest[:-1])]
         for name in _RECORDS:
             pieces.append(_deflated(f',"{name}":{{'))
             for number, (key, record) in enumerate(getattr(pocket, name).items()):
@@ -54,7 +64,9 @@ class Packer:
             if known is not None:
                 self._known.move_to_end(place)
         if known is None:
-            known = record, _deflated(f'"{key}":{record.model_dump_json()}')
+            text = record.model_dump_json()
+            _read_back(record, text)
+            known = record, _deflated(f'"{key}":{text}')
             with self._lock:
                 self._known[place] = known
                 while len(self._known) > _MOST:
@@ -63,6 +75,26 @@ class Packer:
 
 
 def unpack(data: bytes) -> Pocket:
-    if data[:1] != _PIECES:
-        return Pocket.model_validate_json(zlib.decompress(data))
-    return Pocket.model_validate_json(zlib.decompress(data[1:], -zlib.MAX_WBITS))
+    """Raises Unsound when it is no document."""
+    try:
+        text = zlib.decompress(data[1:], -zlib.MAX_WBITS) if data[:1] == _PIECES else zlib.decompress(data)
+        return Pocket.model_validate_json(text)
+    except (ValidationError, zlib.error) as error:
+        raise Unsound(_reason(error)) from error
+
+
+def _read_back(value: BaseModel, text: str) -> None:
+    try:
+        if type(value).model_validate_json(text) == value:
+            return
+        reason = f"{type(value).__name__}: reads back as something else"
+    except ValidationError as error:
+        reason = _reason(error)
+    raise Unsound(reason)
+
+
+def _reason(error: Exception) -> str:
+    if not isinstance(error, ValidationError):
+        return str(error)
+    first = error.errors(include_url=False)[0]
+    return f"{error.title}, {'.'.join(map(str, first['loc']))}: {first['msg']}"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import logging
 import threading
 import time
 import uuid
@@ -15,7 +16,9 @@ from grainpocket.core.edits import Edit, Library, Refusal
 from grainpocket.core.pocket import Pocket
 from grainpocket.store.database import Database
 from grainpocket.store.models import PocketRow, RevisionRow
-from grainpocket.store.packing import Packer, unpack
+from grainpocket.store.packing import Packer, Unsound, unpack
+
+log = logging.getLogger("grainpocket.store")
 
 
 @dataclass(frozen=True)
@@ -47,6 +50,15 @@ class Stale(Exception):
 
 class NoSuchPocket(KeyError):
     pass
+
+
+class Unreadable(Exception):
+    """A pocket whose present state does not load, as one that an older program wrote. label: what made that state; sound:
+    (what made it, when) of the newest earlier state that does load, to which undo leads."""
+
+    def __init__(self, version: int, name: str, label: str, sound: tuple[str, float] | None) -> None:
+        super().__init__(f"{name}: {label}")
+        self.version, self.name, self.label, self.sound = version, name, label, sound
 
 
 class PocketStore:
@@ -86,9 +98,10 @@ class PocketStore:
     ) -> Moved:  # fmt: skip
         """Apply an edit made on `version` (None: on whatever is newest, for work that only adds).
 
-        Raises Stale when the pocket has moved on, Refusal when the edit cannot be made. An edit that changes nothing
-        makes no revision. Edits of one gesture by one author become one step of undo. begun is given the new pocket before
-        it is written, so that other work on it can start.
+        Raises Stale when the pocket has moved on, Refusal when the edit cannot be made, Unsound when what it made could not
+        be opened again, Unreadable when the pocket cannot be opened as it is. An edit that changes nothing makes no
+        revision. Edits of one gesture by one author become one step of undo. begun is given the new pocket before it is
+        written, so that other work on it can start.
         """
         with self._database.write() as session:
             row, head = _row(session, key)
@@ -98,6 +111,7 @@ class PocketStore:
             new = edit.apply(state.pocket, library)
             if new == state.pocket:
                 return Moved(state, state)
+            document = self._packer.pack(new)
             if begun is not None:
                 begun(new)
             continues = gesture is not None and gesture == head.gesture and author == head.author and head.parent is not None
@@ -107,7 +121,7 @@ class PocketStore:
             made = RevisionRow(
                 pocket=key, parent=parent.id, redo=None, version=row.version,
                 label=head.label if continues else edit.label(state.pocket), author=author, gesture=gesture,
-                edit=edit.model_dump_json(), document=self._packer.pack(new), created=row.touched,
+                edit=edit.model_dump_json(), document=document, created=row.touched,
             )  # fmt: skip
             session.add(made)
             session.flush()
@@ -131,20 +145,36 @@ class PocketStore:
         return self._move(key, version, "redo", "There is nothing to redo.")
 
     def _move(self, key: str, version: int, way: str, nothing: str) -> Moved:
+        """Along the history to the next state that loads: one that does not is passed over."""
         with self._database.write() as session:
             row, head = _row(session, key)
-            before = self._state(session, row, head)
+            try:
+                before = self._state(session, row, head)
+            except Unreadable:
+                # Nobody has seen it: all that comes after differs from an empty pocket.
+                before = State(row.id, row.version, Pocket(name=row.name), head.label, None)
             if version != row.version:
                 raise self._stale(session, before, version)
-            target = getattr(head, way)
-            if target is None:
+            if getattr(head, way) is None:
                 raise Refusal(nothing)
-            row.head = target
+            target = self._next_sound(session, head, way)
+            if target is None:
+                raise Refusal("The steps that way cannot be opened: they were written by a faulty program. All else is kept.")
+            row.head = target.id
             row.version += 1
             row.touched = time.time()
-            after = self._state(session, row, session.get_one(RevisionRow, target))
+            after = self._state(session, row, target)
             row.name = after.pocket.name
             return Moved(before, after)
+
+    def _next_sound(self, session: Session, head: RevisionRow, way: str) -> RevisionRow | None:
+        """The nearest revision along `way` ("parent" or "redo") whose document loads."""
+        at: RevisionRow | None = head
+        while at is not None and (number := getattr(at, way)) is not None:
+            at = session.get(RevisionRow, number)
+            if at is not None and _loads(at.document):
+                return at
+        return None
 
     def _stale(self, session: Session, state: State, version: int) -> Stale:
         rows = session.execute(
@@ -162,7 +192,12 @@ class PocketStore:
         if known is not None and known[0] == head.id:
             pocket = known[1]
         else:
-            pocket = unpack(head.document)
+            try:
+                pocket = unpack(head.document)
+            except Unsound as error:
+                log.error("pocket %s, revision %s does not load: %s", row.id, head.id, error)
+                sound = self._next_sound(session, head, "parent")
+                raise Unreadable(row.version, row.name, head.label, (sound.label, sound.created) if sound else None) from error
             self._remember(head.id, row.id, pocket)
         redo = session.get(RevisionRow, head.redo) if head.redo is not None else None
         return State(row.id, row.version, pocket, head.label if head.parent is not None else None, redo.label if redo else None)
@@ -170,6 +205,14 @@ class PocketStore:
     def _remember(self, revision: int, key: str, pocket: Pocket) -> None:
         with self._lock:
             self._parsed[key] = (revision, pocket)
+
+
+def _loads(document: bytes) -> bool:
+    try:
+        unpack(document)
+    except Unsound:
+        return False
+    return True
 
 
 def _row(session: Session, key: str) -> tuple[PocketRow, RevisionRow]:

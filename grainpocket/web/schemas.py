@@ -146,6 +146,20 @@ class StaleProblem(Problem):
     state: PocketState
 
 
+class SoundState(BaseModel):
+    """An earlier state that can be opened: what made it, and when (seconds since 1970)."""
+
+    label: str
+    made: float
+
+
+class UnreadableProblem(Problem):
+    """The pocket cannot be opened as it is. Undo on this version leads to `sound`."""
+
+    version: int
+    sound: SoundState | None
+
+
 class Job(BaseModel):
     id: str
     kind: str

@@ -10,8 +10,14 @@ import pytest
 from playwright.sync_api import expect
 
 from bench.served import Served
+from grainpocket.core.edits.pocket_wide import SetPocket
+from grainpocket.core.pocket import Pocket
+from grainpocket.store.audio import AudioStore
+from grainpocket.store.database import Database
+from grainpocket.store.pockets import PocketStore
 from tests.files import BAD, GOOD, wav
 from tests.signals import RATE, drum_loop
+from tests.store.test_opening import break_head
 from tests.ui.conftest import Opener, Ui
 from tests.web.live import Live, until
 
@@ -262,3 +268,22 @@ def test_an_edit_that_finds_no_room_says_so_and_is_made_when_there_is_some(opene
     enter("121")
     ui.wait("pocket.tempo === 121")
     assert ui.live.state["pocket"]["tempo"] == 121
+
+
+def test_a_pocket_that_cannot_be_opened_leads_back_to_its_last_sound_state(opened: Opener) -> None:
+    ui = opened()
+    database = Database(ui.live.server.data / "grainpocket.db")
+    store, audio = PocketStore(database), AudioStore(ui.live.server.data / "audio")
+    state = store.create(Pocket(name="Broken quay"), "broken-quay")
+    for tempo in (100.0, 110.0):
+        state = store.edit(state.id, state.version, SetPocket(tempo=tempo), audio).after
+    break_head(database, state.id)
+    ui.button("Pockets").click()
+    ui.page.get_by_role("menuitem", name="Broken quay").click()
+    expect(ui.page.get_by_role("heading", name="This pocket cannot be opened as it is")).to_be_visible()
+    expect(ui.page.get_by_text("Everything before it is kept", exact=False)).to_be_visible()
+    ui.page.get_by_role("button", name="Go back to").click()
+    ui.wait("pocket.name === 'Broken quay' && pocket.tempo === 100")
+    ui.page.wait_for_selector("[data-testid=pad-grid]")
+    ui.page.keyboard.press("Control+z")
+    ui.wait("pocket.tempo === 94")

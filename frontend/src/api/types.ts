@@ -59,3 +59,4 @@ export type TempoCandidate = Schemas["TempoCandidate"];
 export type Problem = Schemas["Problem"];
 export type Cleaning = Required<Schemas["Cleaning"]>;
 export type Role = NonNullable<Pad["role"]>;
+export type UnreadableProblem = Schemas["UnreadableProblem"];

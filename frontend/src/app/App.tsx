@@ -27,6 +27,8 @@ import { HelpSheet } from "./HelpSheet";
 import { listenToKeys } from "./keys";
 import "./kinship";
 import { ordered, usePocket } from "./pocket";
+import { useUnreadable } from "./unreadable";
+import { UnreadablePocket } from "./UnreadablePocket";
 import { type Station, useView } from "./view";
 
 const STATIONS: { key: Station; label: string }[] = [
@@ -43,6 +45,8 @@ export function App() {
   const pocketId = open?.id;
   useEffect(() => (pocketId ? follow(pocketId) : undefined), [pocketId]);
   useEffect(listenToKeys, []);
+  const unreadable = useUnreadable((s) => s.found !== null);
+  if (unreadable) return <UnreadablePocket />;
   if (!about || !open) return <Waiting />;
   return <House about={about} pocket={open.pocket} id={open.id} />;
 }

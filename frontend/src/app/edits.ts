@@ -1,10 +1,11 @@
 /** Edits go to the server one after another, each on the state that the one before it left. */
 import { api, ApiError, ask, OFFLINE } from "../api/client";
-import type { Edit, EditReply, PocketState, StaleProblem } from "../api/types";
+import type { Edit, EditReply, PocketState, StaleProblem, UnreadableProblem } from "../api/types";
 import { mark } from "../audio/engine";
 import { loopPlayer } from "../audio/loop";
 import { usePocket } from "./pocket";
 import { toast } from "./toasts";
+import { useUnreadable } from "./unreadable";
 import { useView } from "./view";
 
 /** One per tab: edits of one gesture are joined only within it. */
@@ -162,7 +163,15 @@ export async function reload(): Promise<void> {
 }
 
 export async function openPocket(id: string): Promise<void> {
-  const state = (await ask(api.GET("/api/pockets/{pocket}", { params: { path: { pocket: id } } }))) as PocketState;
+  let state;
+  try {
+    state = (await ask(api.GET("/api/pockets/{pocket}", { params: { path: { pocket: id } } }))) as PocketState;
+  } catch (error) {
+    if (!(error instanceof ApiError) || error.code !== "unreadable") throw error;
+    useUnreadable.setState({ found: { pocket: id, problem: error.body as UnreadableProblem } });
+    return;
+  }
+  useUnreadable.setState({ found: null });
   useView.getState().switchPocket(id);
   usePocket.getState().setState(state);
   choosePresent();

@@ -15,10 +15,18 @@ const ROW =
   "flex cursor-pointer items-center gap-3 rounded-[2px] px-2 py-1 text-[12.5px] outline-none data-[disabled]:text-ink2 data-[highlighted]:bg-ink data-[highlighted]:text-card";
 
 /** A menu behind a button. A null among the items draws a line. */
-export function Menu({ trigger, items, label }: { trigger: ReactElement; items: (Item | null)[]; label: string }) {
+interface Props {
+  trigger: ReactElement;
+  items: (Item | null)[];
+  label: string;
+  /** As it opens: to ask for what may have changed. */
+  onOpen?: () => void;
+}
+
+export function Menu({ trigger, items, label, onOpen }: Props) {
   const taken = useRef(false);
   return (
-    <DropdownMenu.Root modal={false}>
+    <DropdownMenu.Root modal={false} onOpenChange={(open) => open && onOpen?.()}>
       <DropdownMenu.Trigger asChild>{trigger}</DropdownMenu.Trigger>
       <DropdownMenu.Portal>
         <DropdownMenu.Content

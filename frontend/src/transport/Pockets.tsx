@@ -29,6 +29,7 @@ export function Pockets() {
       />
       <Menu
         label="Pockets"
+        onOpen={() => void client.invalidateQueries({ queryKey: ["pockets"] })}
         trigger={
           <button type="button" aria-label="Pockets" className="rounded-[2px] px-1 hover:bg-well">
             ▾

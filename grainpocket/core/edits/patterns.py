@@ -128,7 +128,7 @@ class OriginalRhythm(EditModel):
     start: int | None = Field(default=None, ge=0, description="Sample where the pattern begins; left out: the first bar")
     end: int | None = Field(default=None, ge=1, description="Sample where it ends, to the nearest bar from its start")
     bars: int | None = Field(default=None, ge=1, le=MOST_BARS, description="Instead of an end; left out: all there are")
-    take_tempo: bool = Field(default=True, description="Set the pocket's tempo to the find's own")
+    take_tempo: bool = Field(default=True, description="Set the pocket's tempo to the find's own, where no pattern stands yet")
 
     def label(self, pocket: Pocket) -> str:
         return "original rhythm"

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from grainpocket.core.chop.kin import slices
 from grainpocket.core.edits.base import Refusal, new_ids
+from grainpocket.core.params import of
 from grainpocket.core.pocket import MOST_BARS, Chop, Hit, Pattern, Played, Pocket, Source
 from grainpocket.core.rhythm.timing import Timeline
 
@@ -48,13 +49,23 @@ def whole_bars(pocket: Pocket, source: Source, start: int | None, end: int | Non
 
 
 def as_played(pocket: Pocket, source: Source, span: Bars, hits: tuple[Hit, ...], name: str, take_tempo: bool) -> Pocket:
-    """The pocket with a new pattern of those bars; take_tempo: the pocket's tempo becomes theirs."""
+    """The pocket with a new pattern of those bars; take_tempo: the pocket's tempo becomes theirs, see with_tempo."""
     pocket, (key,) = new_ids(pocket, "p", 1)
     played = Played(source=source.id, start=span.start, end=span.end, bpm=span.bpm)
     pattern = Pattern(id=key, name=name, bars=span.bars, beats_per_bar=span.beats_per_bar, hits=hits, played=played)
-    if take_tempo:
-        pocket = pocket.model_copy(update={"tempo": span.bpm})
-    return pocket.with_pattern(pattern)
+    return with_tempo(pocket, span.bpm, take_tempo).with_pattern(pattern)
+
+
+def with_tempo(pocket: Pocket, bpm: float, take: bool) -> Pocket:
+    """The pocket at the tempo of what is laid out in it, where nothing stands yet that plays at another: other patterns never
+    change their tempo by it. Raises Refusal when a pocket cannot play that."""
+    if not take or any(pattern.hits for pattern in pocket.patterns.values()):
+        return pocket
+    plays = of("pocket", "tempo")
+    if not plays.low <= bpm <= plays.high:
+        remedy = "Half" if bpm > plays.high else "Double"
+        raise Refusal(f"That is {bpm:.4g} BPM; a pocket plays {plays.low:g} to {plays.high:g}. Press {remedy} in Listen first.")
+    return pocket.model_copy(update={"tempo": bpm})
 
 
 def _own_tempo(beats: int, frames: int, bpm: float, rate: int) -> float:

@@ -13,7 +13,7 @@ from grainpocket.core.chop.kin import cuts_of, root_of, slices
 from grainpocket.core.edits.base import EditModel, Library, Refusal, new_ids, the_source
 from grainpocket.core.edits.family_cuts import with_cuts
 from grainpocket.core.edits.padding import fill_pads, pads_of
-from grainpocket.core.edits.played import as_played, whole_bars
+from grainpocket.core.edits.played import as_played, whole_bars, with_tempo
 from grainpocket.core.listen.gridlines import beat_of, place_of
 from grainpocket.core.pocket import (
     MOST_BARS,
@@ -115,7 +115,7 @@ class SplitByRole(EditModel):
     source: str
     start: int | None = Field(default=None, ge=0)
     end: int | None = Field(default=None, ge=1)
-    take_tempo: bool = True
+    take_tempo: bool = Field(default=True, description="Set the pocket's tempo to its own, where no pattern stands yet")
 
     def label(self, pocket: Pocket) -> str:
         return "split by drum"
@@ -154,7 +154,7 @@ class RepeatBars(EditModel):
     end: int = Field(ge=1)
     beats: int = Field(ge=1, le=MOST_BARS * 16, description="Quarter notes in the stretch")
     times: int = Field(ge=1, le=MOST_BARS)
-    take_tempo: bool = True
+    take_tempo: bool = Field(default=True, description="Set the pocket's tempo to its own, where no pattern stands yet")
 
     def label(self, pocket: Pocket) -> str:
         return "repeat bars"
@@ -170,8 +170,6 @@ class RepeatBars(EditModel):
                 f"{self.times} times {self.beats} beats are no whole number of bars up to {MOST_BARS}. Choose another number."
             )
         bpm = self.beats * 60.0 * pocket.rate / (self.end - self.start)
-        if not 30 <= bpm <= 300:
-            raise Refusal(f"{self.beats} beats in that stretch are {bpm:.0f} BPM; a pocket plays 30 to 300.")
         chop = Chop(source=source.id, start=self.start, end=self.end)
         pad = Pad(name=f"Bar, {source.name[:66]}", role=None, chop=chop, choke=1)
         pocket, (place,) = fill_pads(pocket, [pad], ["That stretch"], None)
@@ -182,6 +180,4 @@ class RepeatBars(EditModel):
         pattern = Pattern(
             id=key, name=f"{source.name[:60]}, {self.times} times", bars=int(bars), beats_per_bar=per_bar, hits=hits, played=played
         )
-        if self.take_tempo:
-            pocket = pocket.model_copy(update={"tempo": bpm})
-        return pocket.with_pattern(pattern)
+        return with_tempo(pocket, bpm, self.take_tempo).with_pattern(pattern)
