@@ -30,7 +30,7 @@ _port = click.option("--port", type=int, help="Port on 127.0.0.1 (GRAINPOCKET_PO
 def main() -> None:
     """Grain Pocket: cut samples, put them on pads, rebuild the rhythm."""
     logging.basicConfig(level=logging.INFO, format="%(asctime)s %(name)s %(message)s")
-    for quiet in ("alembic", "huey", "waitress"):
+    for quiet in ("alembic", "huey", "uvicorn"):
         logging.getLogger(quiet).setLevel(logging.WARNING)
 
 
@@ -71,26 +71,18 @@ def make_demo(data: str | None, fresh: bool) -> None:
 @main.command()
 def web() -> None:
     """The web process alone (the launcher runs it)."""
-    import waitress
-
-    from grainpocket.web.app import create_app
+    from grainpocket.web.server import serve
 
     launch.watch_parent()
     # Threads hand over quickly: a request must not wait 5 ms, Python's default, for another's rendering.
     sys.setswitchinterval(0.0005)
     settings = _settings()
     extra = tuple(int(p) for p in os.environ.get("GRAINPOCKET_DEV_PORTS", "").split(",") if p)
-    app = create_app(settings, extra)
     # What was imported stays for good: the collector need not walk it again in the middle of an edit.
     gc.collect()
     gc.freeze()
     gc.set_threshold(50_000, 20, 50)
-    waitress.serve(
-        app, listen=f"127.0.0.1:{settings.port}", threads=24, ident=None, send_bytes=1,
-        max_request_body_size=settings.most_bytes + 1_000_000, channel_timeout=3600,
-        # Rendered sound is sent from memory: never by way of a temporary file.
-        outbuf_overflow=64_000_000,
-    )  # fmt: skip
+    serve(settings, extra)
 
 
 @main.command()

@@ -1,8 +1,4 @@
-"""Pockets: state, edits, undo, redo, and the stream of what happens to one."""
-
-import json
-import time
-from collections.abc import Iterator
+"""Pockets: state, edits, undo and redo. What happens to one is told in web/events."""
 
 from flask import Response, current_app
 from flask_openapi3 import APIBlueprint, Tag
@@ -27,15 +23,14 @@ from grainpocket.web.schemas import (
     Problem,
     Sounds,
     StaleProblem,
+    UnreadableProblem,
     Voice,
     changes,
-    job_reply,
     loop_reply,
     state_reply,
 )
 
 api = APIBlueprint("pockets", __name__, url_prefix="/api", abp_tags=[Tag(name="pockets")])
-_WATCH_S, _HEARTBEAT_S = 0.1, 10.0
 
 
 def desk() -> Desk:
@@ -53,7 +48,7 @@ def create_pocket(body: NewPocket) -> Response:
     return json_of(state_reply(desk().pockets.create(Pocket(name=body.name))), 201)
 
 
-@api.get("/pockets/<pocket>", responses={200: PocketState, 404: Problem})
+@api.get("/pockets/<pocket>", responses={200: PocketState, 404: Problem, 422: UnreadableProblem})
 def get_pocket(path: PocketPath) -> Response:
     return json_of(state_reply(desk().pockets.load(path.pocket)))
 
@@ -87,16 +82,6 @@ def get_sounds(path: PatternPath) -> Response:
     """The voices of all pads and the loop of a pattern ("none" for no loop), as they are now."""
     state = desk().pockets.load(path.pocket)
     return json_of(sounds(state.pocket, _Heard(path.pattern)))
-
-
-@api.get("/pockets/<pocket>/events", doc_ui=False)
-def events(path: PocketPath) -> Response:
-    """Server-sent events: `version` when the pocket moves, `job` when one of its jobs does."""
-    desk().pockets.load(path.pocket)
-    stream = Response(_watch(desk(), path.pocket), mimetype="text/event-stream")
-    stream.headers["Cache-Control"] = "no-store"
-    stream.headers["X-Accel-Buffering"] = "no"
-    return stream
 
 
 class _Heard:
@@ -136,40 +121,6 @@ def _reply(moved: Moved, heard: _Heard) -> EditReply:
         from_version=before.version, version=after.version, undo=after.undo, redo=after.redo,
         changes=changes(before.pocket, after.pocket), sounds=sounds(after.pocket, heard),
     )  # fmt: skip
-
-
-def _watch(at: Desk, pocket: str) -> Iterator[str]:
-    connection = at.database.raw()
-    connection.execute("PRAGMA query_only=1")
-    try:
-        seen, version, since, beat = -1, -1, 0.0, time.monotonic()
-        for row in at.jobs.of_pocket(pocket):
-            since = max(since, row.updated)
-            yield _event("job", job_reply(row).model_dump_json())
-        since = since or time.time()
-        while True:
-            now = connection.execute("PRAGMA data_version").fetchone()[0]
-            if now != seen:
-                seen = now
-                found = connection.execute("SELECT version FROM pockets WHERE id = ?", (pocket,)).fetchone()
-                if found is None:
-                    return
-                if found[0] != version:
-                    version = found[0]
-                    yield _event("version", json.dumps(version))
-                for row in at.jobs.of_pocket(pocket, since):
-                    since = max(since, row.updated)
-                    yield _event("job", job_reply(row).model_dump_json())
-            if time.monotonic() - beat > _HEARTBEAT_S:
-                beat = time.monotonic()
-                yield ": still here\n\n"
-            time.sleep(_WATCH_S)
-    finally:
-        connection.close()
-
-
-def _event(name: str, data: str) -> str:
-    return f"event: {name}\ndata: {data}\n\n"
 
 
 __all__ = ["api", "desk", "sounds"]

@@ -12,19 +12,34 @@ _CSP = (
 )
 
 
+_ELSEWHERE = "Another site tried to use Grain Pocket; it was refused."
+
+
+def our_hosts(ports: set[int]) -> set[str]:
+    return {f"{name}:{port}" for port in ports for name in ("127.0.0.1", "localhost", "[::1]")}
+
+
+def why_not(hosts: set[str], path: str, host: str, origin: str | None, site: str | None) -> str | None:
+    """Why a request is refused, by its headers; None when it is ours."""
+    if host not in hosts:
+        return "This address is not one that Grain Pocket answers to. Open it as http://127.0.0.1."
+    if origin is not None and origin.removeprefix("http://") not in hosts:
+        return _ELSEWHERE
+    if origin is None and site in ("cross-site", "same-site") and path != "/":
+        return _ELSEWHERE
+    return None
+
+
 def guard(app: Flask, ports: set[int]) -> None:
     """ports: those the page may be served from (in development, the front end's own server too)."""
-    hosts = {f"{name}:{port}" for port in ports for name in ("127.0.0.1", "localhost", "[::1]")}
+    hosts = our_hosts(ports)
 
     @app.before_request
     def _check() -> None:
-        if request.host not in hosts:
-            abort(403, "This address is not one that Grain Pocket answers to. Open it as http://127.0.0.1.")
-        origin = request.headers.get("Origin")
-        if origin is not None and origin.removeprefix("http://") not in hosts:
-            abort(403, "Another site tried to use Grain Pocket; it was refused.")
-        if origin is None and request.headers.get("Sec-Fetch-Site") in ("cross-site", "same-site") and request.path != "/":
-            abort(403, "Another site tried to use Grain Pocket; it was refused.")
+        headers = request.headers
+        refused = why_not(hosts, request.path, request.host, headers.get("Origin"), headers.get("Sec-Fetch-Site"))
+        if refused:
+            abort(403, refused)
 
     @app.after_request
     def _headers(response: Response) -> Response:
