@@ -5,9 +5,11 @@ from __future__ import annotations
 import json
 import logging
 import shutil
+import threading
 import time
 
 import numpy as np
+from sqlalchemy.exc import DBAPIError
 
 from grainpocket.core.edits import Refusal
 from grainpocket.core.listen.hearing import hear
@@ -16,17 +18,22 @@ from grainpocket.core.restore.restore import Cleaning
 from grainpocket.core.sound.audio import BadAudio
 from grainpocket.jobs.cleaning import print_clean
 from grainpocket.jobs.importing import Cancelled, Report, import_file, listen_again
-from grainpocket.jobs.queue import POLL_S, open_queue
+from grainpocket.jobs.queue import POLL_S, open_queue, waiting_in
 from grainpocket.settings import Settings
 from grainpocket.store.audio import AudioStore
 from grainpocket.store.database import Database
-from grainpocket.store.jobs import JobStore
+from grainpocket.store.jobs import OPEN, JobStore
 from grainpocket.store.models import JobRow
-from grainpocket.store.pockets import NoSuchPocket, PocketStore
+from grainpocket.store.packing import Unsound
+from grainpocket.store.pockets import NoSuchPocket, PocketStore, Unreadable
+from grainpocket.store.room import NoRoom, has_no_room, is_full
 from grainpocket.store.takes import TakeStore
 
 log = logging.getLogger("grainpocket.worker")
 _REPORT_EVERY_S, _ABANDONED_S = 0.1, 30.0
+RECONCILE_S = 1.0  # how often rows and queue are compared
+_SWEEP_S = 60.0  # how often uploads that nobody waits for are looked for
+_LEFT_S = 300.0  # an upload without a job that is older than this was left by a killed process
 _OUR_FAULT = (
     "Something went wrong inside Grain Pocket. Nothing was added, and the rest of the pocket is as it was. "
     "Try again; if it fails again, the file may be damaged."
@@ -48,49 +55,102 @@ class Worker:
     def __init__(self, settings: Settings) -> None:
         self.settings = settings
         database = Database(settings.database)
-        self.jobs, self.pockets, self.audio = JobStore(database), PocketStore(database), AudioStore(settings.audio)
+        self.jobs, self.pockets, self.audio = JobStore(database), PocketStore(database), AudioStore(settings.audio, "worker")
         self.queue, self.enqueue = open_queue(settings, self.run)
+        self._busy: set[str] = set()
+        # Ends that could not be written yet, as on a full disk: (state, message) by job.
+        self._ends: dict[str, tuple[str, str]] = {}
 
     def recover(self) -> None:
-        """Take up what a killed worker left. Uploads whose job is over are removed."""
-        self.queue.storage.flush_queue()
-        self.audio.clear_parts()
-        waiting = self.jobs.recover()
-        for job_id in waiting:
-            self.enqueue(job_id)
-        self._bring_in_takes()
-        self._listen_to_the_old(waiting)
+        """Take up what a killed worker left. What cannot be done now, as on a full disk, is done by `reconcile` later."""
+        for step in (self.queue.storage.flush_queue, self.audio.clear_parts, self.reconcile, self._bring_in_takes):
+            try:
+                step()
+            except Exception:
+                log.exception("at the start")
+        try:
+            self._listen_to_the_old()
+        except Exception:
+            log.exception("listening again")
+        self.sweep()
+
+    def reconcile(self) -> None:
+        """Compare rows and queue: write ends that are still to be written, and hand over what waits in no queue."""
+        for job_id, (state, message) in list(self._ends.items()):
+            self._write_end(job_id, state, message)
+        queued = waiting_in(self.queue)
+        for job_id in self.jobs.recover({*self._busy, *self._ends}):
+            if job_id not in queued:
+                self.enqueue(job_id)
+
+    def sweep(self) -> None:
+        """Remove uploads that no job waits for."""
         for left in self.settings.uploads.glob("*"):
             row = self.jobs.get(left.stem)
-            old = time.time() - left.stat().st_mtime > 3600
-            if (row is not None and row.state not in ("queued", "running")) or (row is None and old):
+            try:
+                old = time.time() - left.stat().st_mtime > _LEFT_S
+            except FileNotFoundError:
+                continue
+            if (row is not None and row.state not in OPEN) or (row is None and old):
                 left.unlink(missing_ok=True)
+
+    def _keep_in_step(self) -> None:
+        swept = time.monotonic()
+        while True:
+            time.sleep(RECONCILE_S)
+            try:
+                self.reconcile()
+                if time.monotonic() - swept > _SWEEP_S:
+                    swept = time.monotonic()
+                    self.sweep()
+            except Exception:
+                log.exception("reconciling")
 
     def serve(self) -> None:
         """Work until the process is told to stop."""
         self.recover()
+        threading.Thread(target=self._keep_in_step, daemon=True, name="reconcile").start()
         warm_up()
         consumer = self.queue.create_consumer(workers=1, periodic=False, initial_delay=POLL_S, max_delay=POLL_S, backoff=1.0)
         consumer.run()
 
     def run(self, job_id: str) -> None:
-        row = self.jobs.start(job_id)
-        if row is None:
-            return
+        self._busy.add(job_id)
         try:
-            message = _KINDS[row.kind](self, row, self._reporter(job_id))
+            row = self.jobs.start(job_id)
+            if row is not None:
+                state, message = self._carried_out(row)
+                self._ends[job_id] = state, message
+                self._write_end(job_id, state, message)
+        finally:
+            self._busy.discard(job_id)
+
+    def _carried_out(self, row: JobRow) -> tuple[str, str]:
+        """(how a job ended, what to say of it)."""
+        try:
+            return "done", _KINDS[row.kind](self, row, self._reporter(row.id))
         except Cancelled:
-            self.jobs.finish(job_id, "cancelled", "Cancelled; nothing was added.")
+            return "cancelled", "Cancelled; nothing was added."
         except (BadAudio, Refusal) as error:
-            self.jobs.finish(job_id, "failed", str(error))
+            return "failed", str(error)
         except NoSuchPocket:
-            self.jobs.finish(job_id, "failed", "The pocket it was meant for is gone.")
-        except Exception:
-            log.exception("job %s", job_id)
-            self.jobs.finish(job_id, "failed", _OUR_FAULT)
-        else:
-            self.jobs.finish(job_id, "done", message)
+            return "failed", "The pocket it was meant for is gone."
+        except (Unreadable, Unsound):
+            log.exception("job %s", row.id)
+            return "failed", "The pocket it was meant for cannot be opened. Open the pocket to see what to do."
+        except Exception as error:
+            log.exception("job %s", row.id)
+            return "failed", str(NoRoom()) if is_full(error) or has_no_room(self.settings.data) else _OUR_FAULT
+
+    def _write_end(self, job_id: str, state: str, message: str) -> None:
+        try:
+            self.jobs.finish(job_id, state, message)
+        except DBAPIError:
+            log.exception("the end of job %s is written later", job_id)
+            return
+        # Not before its end is known for good: until then it may have to be done again.
         (self.settings.uploads / job_id).unlink(missing_ok=True)
+        self._ends.pop(job_id, None)
 
     def _reporter(self, job_id: str) -> Report:
         last = 0.0
@@ -152,12 +212,17 @@ class Worker:
                 # On a full disk it stays what it is until the next start, and all else goes on.
                 log.exception("take %s was not brought in", take)
 
-    def _listen_to_the_old(self, waiting: list[str]) -> None:
+    def _listen_to_the_old(self) -> None:
         """Finds that were heard by an older program are heard again, one job each."""
-        rows = [self.jobs.get(job) for job in waiting]
+        rows = [self.jobs.get(job) for job in self.jobs.recover(self._busy)]
         asked = {json.loads(row.detail).get("audio") for row in rows if row is not None}
         for entry in self.pockets.listing():
-            for source in self.pockets.load(entry.id).pocket.sources.values():
+            try:
+                sources = self.pockets.load(entry.id).pocket.sources.values()
+            except (Unreadable, NoSuchPocket):
+                # Its own matter: what is wrong with one pocket stops no other.
+                continue
+            for source in sources:
                 if source.audio not in asked and self.audio.is_stale(source.audio):
                     asked.add(source.audio)
                     self.enqueue(self.jobs.create(entry.id, "listen", source.name, {"audio": source.audio}).id)

@@ -10,7 +10,7 @@ name is always complete.
 
 from __future__ import annotations
 
-import errno
+import contextlib
 import hashlib
 import json
 import os
@@ -28,8 +28,9 @@ import soundfile as sf
 from grainpocket.core.listen.bands import Progress, no_progress
 from grainpocket.core.listen.hearing import VERSION, Hearing, hear
 from grainpocket.core.listen.loudness import LoudnessMeter
-from grainpocket.core.sound.audio import BadAudio, Samples, mono
+from grainpocket.core.sound.audio import Samples, mono
 from grainpocket.core.sound.peaks import PeakBuilder, Peaks
+from grainpocket.store.room import NoRoom, is_full
 
 _PARTS = ".parts"
 HEARING = f"hearing-{VERSION}.json"
@@ -46,25 +47,35 @@ class AudioWriter:
     Used as a context: what was not kept when it ends leaves nothing behind.
     """
 
-    def __init__(self, root: Path, rate: int, channels: int) -> None:
+    def __init__(self, root: Path, rate: int, channels: int, owner: str) -> None:
         self._root = root
-        self._folder = root / _PARTS / uuid.uuid4().hex
-        self._folder.mkdir(parents=True)
+        self._folder = root / _PARTS / f"{owner}-{uuid.uuid4().hex}"
         self._rate, self.channels, self.frames = rate, channels, 0
         self._hash = hashlib.sha256(f"f32 {channels} {rate}\n".encode())
-        self._file = sf.SoundFile(str(self._folder / "audio.wav"), "w", rate, channels, subtype="FLOAT", format="WAV")
+        try:
+            self._folder.mkdir(parents=True)
+            self._file = sf.SoundFile(str(self._folder / "audio.wav"), "w", rate, channels, subtype="FLOAT", format="WAV")
+        except (sf.LibsndfileError, OSError) as error:
+            shutil.rmtree(self._folder, ignore_errors=True)
+            raise NoRoom from error
 
     def write(self, block: Samples) -> None:
         try:
             self._file.write(block)
         except (sf.LibsndfileError, OSError) as error:
-            raise disk_full_error() from error
+            raise NoRoom from error
         self._hash.update(np.ascontiguousarray(block, dtype="<f4").tobytes())
         self.frames += len(block)
 
     def close(self) -> str:
-        """No more samples; the hash of all that came."""
-        self._file.close()
+        """No more samples; the hash of all that came. Raises NoRoom when not all of it is on the disk."""
+        try:
+            self._file.close()
+            whole = sf.info(str(self._folder / "audio.wav")).frames == self.frames
+        except (sf.LibsndfileError, OSError) as error:
+            raise NoRoom from error
+        if not whole:
+            raise NoRoom
         return self._hash.hexdigest()
 
     def read_mono(self) -> Samples:
@@ -94,8 +105,8 @@ class AudioWriter:
                 os.rename(self._folder, target)
                 _sync(self._root)
         except OSError as error:
-            if error.errno == errno.ENOSPC:
-                raise disk_full_error() from error
+            if is_full(error):
+                raise NoRoom from error
             if not (self._root / digest).exists():
                 raise
 
@@ -103,23 +114,25 @@ class AudioWriter:
         return self
 
     def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None) -> None:
-        self._file.close()
+        with contextlib.suppress(sf.LibsndfileError, OSError):
+            self._file.close()
         shutil.rmtree(self._folder, ignore_errors=True)
 
 
 class AudioStore:
-    """Reads assets. Satisfies the core's Reader and Library protocols."""
+    """Reads assets. Satisfies the core's Reader and Library protocols. owner: the process that writes through it; each
+    clears away what it left half made itself, and nothing that another is writing."""
 
-    def __init__(self, root: Path) -> None:
+    def __init__(self, root: Path, owner: str = "app") -> None:
         root.mkdir(parents=True, exist_ok=True)
-        self.root = root
+        self.root, self._owner = root, owner
         self._lock = threading.Lock()
         self._open: OrderedDict[str, tuple[sf.SoundFile, threading.Lock]] = OrderedDict()
         self._hearings: dict[str, Hearing] = {}
         self._listening = threading.RLock()
 
     def writer(self, rate: int, channels: int) -> AudioWriter:
-        return AudioWriter(self.root, rate, channels)
+        return AudioWriter(self.root, rate, channels, self._owner)
 
     def add(self, samples: Samples, rate: int) -> str:
         """Keep (n, channels) float32 with its peaks and hearing; its hash."""
@@ -137,8 +150,9 @@ class AudioStore:
         return is_hash(audio) and (self.root / audio).is_dir()
 
     def clear_parts(self) -> None:
-        """Remove what killed imports left. Only when no import can be running."""
-        shutil.rmtree(self.root / _PARTS, ignore_errors=True)
+        """Remove what this process left half made when it was killed. Only at its start."""
+        for part in (self.root / _PARTS).glob(f"{self._owner}-*"):
+            shutil.rmtree(part, ignore_errors=True)
 
     def frames(self, audio: str) -> int:
         file, _ = self._file(audio)
@@ -193,8 +207,14 @@ class AudioStore:
         whole = self.read_mono(audio, meter.feed)
         found = hear(whole, rate, progress, meter.finish() if len(whole) else None)
         part = self.root / audio / f".{uuid.uuid4().hex}"
-        part.write_text(json.dumps(found.to_json()))
-        part.rename(self.root / audio / HEARING)
+        try:
+            part.write_text(json.dumps(found.to_json()))
+            part.rename(self.root / audio / HEARING)
+        except OSError as error:
+            part.unlink(missing_ok=True)
+            if is_full(error):
+                raise NoRoom from error
+            raise
         self._hearings[audio] = found
         return found
 
@@ -208,10 +228,6 @@ class AudioStore:
                     self._open.popitem(last=False)
             self._open.move_to_end(audio)
             return self._open[audio]
-
-
-def disk_full_error() -> BadAudio:
-    return BadAudio("The disk is full: nothing of this file was kept, all else is as it was. Free some space and try again.")
 
 
 def _sync(path: Path) -> None:

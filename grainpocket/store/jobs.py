@@ -5,12 +5,15 @@ from __future__ import annotations
 import json
 import time
 import uuid
+from collections.abc import Collection
 from typing import Any
 
 from sqlalchemy import select, update
+from sqlalchemy.exc import DBAPIError
 
 from grainpocket.store.database import Database
 from grainpocket.store.models import JobRow
+from grainpocket.store.room import is_full
 
 OPEN = ("queued", "running")
 MOST_ATTEMPTS = 3
@@ -51,11 +54,18 @@ class JobStore:
             return row
 
     def report(self, job: str, progress: float, step: str) -> bool:
-        """Set how far it is. Returns whether the musician has asked for it to stop."""
-        with self._database.write() as session:
-            row = session.get_one(JobRow, job)
-            row.progress, row.step, row.updated = progress, step, time.time()
-            return row.cancel
+        """Set how far it is. Returns whether the musician has asked for it to stop. On a full disk the figure is left as it
+        was: work that needs no room goes on, and work that does says so itself."""
+        try:
+            with self._database.write() as session:
+                row = session.get_one(JobRow, job)
+                row.progress, row.step, row.updated = progress, step, time.time()
+                return row.cancel
+        except DBAPIError as error:
+            if not is_full(error):
+                raise
+            found = self.get(job)
+            return found is not None and found.cancel
 
     def finish(self, job: str, state: str, message: str = "") -> None:
         with self._database.write() as session:
@@ -73,19 +83,26 @@ class JobStore:
                     row.state, row.message = "cancelled", "Cancelled; nothing was added."
             return row
 
-    def recover(self) -> list[str]:
-        """After a start: jobs that were waiting or under way when the worker died wait again, and are returned; one that
-        has brought the worker down several times is given up."""
+    def recover(self, busy: Collection[str] = ()) -> list[str]:
+        """The jobs that wait, oldest first. busy: those being carried out. One that was under way and is not busy lost its
+        worker: it waits again, or is given up when it has brought the worker down several times."""
         again = []
-        with self._database.write() as session:
-            for row in session.scalars(select(JobRow).where(JobRow.state.in_(OPEN)).order_by(JobRow.created)):
-                row.updated = time.time()
-                if row.cancel:
-                    row.state, row.message = "cancelled", "Cancelled; nothing was added."
-                elif row.attempts >= MOST_ATTEMPTS:
-                    row.state = "failed"
-                    row.message = f"This stopped the program {row.attempts} times and was given up. Nothing was added."
-                else:
-                    row.state, row.step = "queued", "Waiting"
-                    again.append(row.id)
+        with self._database.read() as session:
+            rows = list(session.scalars(select(JobRow).where(JobRow.state.in_(OPEN)).order_by(JobRow.created)))
+        for row in rows:
+            if row.id in busy:
+                continue
+            if row.cancel:
+                self.finish(row.id, "cancelled", "Cancelled; nothing was added.")
+            elif row.state == "running" and row.attempts >= MOST_ATTEMPTS:
+                self.finish(row.id, "failed", f"This stopped the program {row.attempts} times and was given up. Nothing was added.")
+            else:
+                if row.state == "running":
+                    self._wait_again(row.id)
+                again.append(row.id)
         return again
+
+    def _wait_again(self, job: str) -> None:
+        with self._database.write() as session:
+            was_running = update(JobRow).where(JobRow.id == job, JobRow.state == "running")
+            session.execute(was_running.values(state="queued", step="Waiting", updated=time.time()))

@@ -27,14 +27,18 @@ class TakeStore:
 
     def begin(self, take: str, pocket: str, name: str, rate: int) -> None:
         self.root.mkdir(parents=True, exist_ok=True)
-        (self.root / f"{take}.json").write_text(json.dumps({"pocket": pocket, "name": name, "rate": rate}))
-        (self.root / f"{take}.f32").touch()
+        try:
+            (self.root / f"{take}.json").write_text(json.dumps({"pocket": pocket, "name": name, "rate": rate}))
+            (self.root / f"{take}.f32").touch()
+        except OSError:
+            self.let_go(take)
+            raise
 
     def about(self, take: str) -> dict[str, Any]:
         """Raises KeyError when there is no such take."""
         try:
             return dict(json.loads((self.root / f"{take}.json").read_text()))
-        except FileNotFoundError as error:
+        except (FileNotFoundError, ValueError) as error:
             raise KeyError(take) from error
 
     def add(self, take: str, block: Samples, most: int) -> int:
@@ -80,7 +84,10 @@ class TakeStore:
         """(take, name, seconds) of what was recorded for a pocket and never brought in, oldest first."""
         out: list[tuple[str, str, float]] = []
         for file in sorted(self._resting(older_than_s), key=lambda f: f.stat().st_mtime):
-            about = self.about(file.stem)
+            try:
+                about = self.about(file.stem)
+            except KeyError:
+                continue
             if about["pocket"] == pocket and file.stat().st_size >= FRAME:
                 out.append((file.stem, about["name"], file.stat().st_size // FRAME / about["rate"]))
         return out

@@ -12,12 +12,14 @@ from grainpocket.core.params import GROUPS
 from grainpocket.core.pocket import PAGE, RATE
 from grainpocket.core.sound import peaks
 from grainpocket.settings import Settings
-from grainpocket.store.pockets import NoSuchPocket, Stale
+from grainpocket.store.packing import Unsound
+from grainpocket.store.pockets import NoSuchPocket, Stale, Unreadable
+from grainpocket.store.room import NoRoom
 from grainpocket.web import chop, finds, fitting, listen, pockets, restore, shelf, sound, takes, worth
 from grainpocket.web.answers import FOREVER, json_of
 from grainpocket.web.desk import Desk, UnknownKey
 from grainpocket.web.full import DiskFull, is_full
-from grainpocket.web.schemas import About, Problem, StaleProblem, state_reply
+from grainpocket.web.schemas import About, Problem, SoundState, StaleProblem, UnreadableProblem, state_reply
 from grainpocket.web.security import guard
 
 VERSION = "0.1.0"
@@ -72,6 +74,23 @@ def _errors(app: OpenAPI) -> None:
     @app.errorhandler(Refusal)
     def _refused(error: Refusal) -> Response:
         return problem(422, "refused", str(error))
+
+    @app.errorhandler(Unsound)
+    def _unsound(error: Unsound) -> Response:
+        app.logger.error("%s %s: %s", request.method, request.path, error)
+        message = f"That would make a pocket that cannot be opened again ({error}). It was not done; all is as it was."
+        return problem(422, "unsound", message)
+
+    @app.errorhandler(Unreadable)
+    def _unreadable(error: Unreadable) -> Response:
+        sound = SoundState(label=error.sound[0], made=error.sound[1]) if error.sound else None
+        what_to_do = "Go back to it to work on." if sound else "No earlier state can be opened either; other pockets can."
+        message = f"The last state of {error.name} ({error.label}) cannot be opened. Everything before it is kept. {what_to_do}"
+        return json_of(UnreadableProblem(code="unreadable", message=message, version=error.version, sound=sound), 422)
+
+    @app.errorhandler(NoRoom)
+    def _no_room(error: NoRoom) -> Response:
+        return _http(DiskFull())
 
     @app.errorhandler(NoSuchPocket)
     def _no_pocket(error: NoSuchPocket) -> Response:

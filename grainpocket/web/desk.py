@@ -33,7 +33,7 @@ class Desk:
         self.settings = settings
         self.database = Database(settings.database)
         self.pockets, self.jobs = PocketStore(self.database), JobStore(self.database)
-        self.audio = AudioStore(settings.audio)
+        self.audio = AudioStore(settings.audio, "web")
         self.facts, self.worth = FactKeeper(self.audio), WorthKeeper(self.audio)
         self.shelf = ShelfStore(self.database, self.audio)
         self.renderer = Renderer(self.audio, RATE, settings.render_mb)

@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-import errno
-import sqlite3
-
-from sqlalchemy.exc import DBAPIError
 from werkzeug.exceptions import HTTPException
+
+from grainpocket.store.room import is_full
 
 NOT_DONE = "The disk is full: that was not done. What you made before is kept. Free some space and try again."
 
@@ -22,10 +20,4 @@ class DiskFull(HTTPException):
         return "disk full"
 
 
-def is_full(error: BaseException | None) -> bool:
-    """Whether a file or the database could not be written for want of room."""
-    # The queue's database is used without SQLAlchemy.
-    cause = error.orig if isinstance(error, DBAPIError) else error
-    if isinstance(cause, sqlite3.Error):
-        return getattr(cause, "sqlite_errorcode", None) == sqlite3.SQLITE_FULL
-    return isinstance(error, OSError) and error.errno in (errno.ENOSPC, errno.EDQUOT)
+__all__ = ["DiskFull", "is_full"]

@@ -96,8 +96,14 @@ def end_take(path: TakePath) -> Response:
     if row is None:
         with _Room(NOT_IN):
             about = takes.about(path.take)
-            takes.write(path.take, desk().settings.uploads / path.take)
-            row = jobs.create(about["pocket"], "import", about["name"], {"name": f"{about['name']}.wav"}, path.take)
+            upload = desk().settings.uploads / path.take
+            try:
+                takes.write(path.take, upload)
+                row = jobs.create(about["pocket"], "import", about["name"], {"name": f"{about['name']}.wav"}, path.take)
+            except Exception:
+                # The take itself is still there, and no job will ever take this copy of it.
+                upload.unlink(missing_ok=True)
+                raise
         desk().enqueue(row.id)
     # Not before a job will bring it in: whatever happens until then, the take is there.
     takes.let_go(path.take)

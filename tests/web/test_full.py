@@ -10,7 +10,8 @@ import pytest
 from sqlalchemy import create_engine, text
 from sqlalchemy.exc import DBAPIError
 
-from grainpocket.web.full import DiskFull, is_full
+from grainpocket.store.room import is_full
+from grainpocket.web.full import DiskFull
 
 FILL = "INSERT INTO a SELECT randomblob(4000) FROM (VALUES (1), (2), (3), (4), (5))"
 
