@@ -25,7 +25,7 @@ window.grainpocket = { audio, timings, loopPlayer, tapePlayer, previewPlayer, vo
 createRoot(document.getElementById("root") as HTMLElement).render(
   <StrictMode>
     <QueryClientProvider client={queries}>
-      <Tooltip.Provider delayDuration={450}>
+      <Tooltip.Provider delayDuration={450} disableHoverableContent>
         <App />
       </Tooltip.Provider>
     </QueryClientProvider>

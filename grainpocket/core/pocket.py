@@ -22,6 +22,8 @@ MOST_TRAY = 256
 LONGEST_CHOP_S = 120
 Role = Literal["kick", "snare", "hat", "perc", "tonal", "vocal"]
 Name = Field(min_length=1, max_length=80)
+# Of what is laid out drum by drum: each drum cuts off its own earlier strokes, and a hat no kick.
+CHOKE_OF: dict[Role | None, int] = {"kick": 1, "snare": 2, "hat": 3, "perc": 4, "tonal": 5, "vocal": 6, None: 7}
 
 
 class Frozen(BaseModel):

@@ -175,6 +175,11 @@ class Worker:
         if shutil.disk_usage(self.settings.data).free < path.stat().st_size:
             log.warning("little room left on the disk for %s", path)
         added = import_file(path, detail["name"], self.audio, self.settings.most_minutes, report, self.settings.headroom)
+        there = self.pockets.load(row.pocket).pocket.sources.values()
+        same = next((source for source in there if source.audio == added.audio), None)
+        if same is not None and not detail.get("again"):
+            self.jobs.note(row.id, {**detail, "found": same.id})
+            return f"The very same audio is among the finds, as {same.name}. Nothing was added."
         self.pockets.edit(row.pocket, None, added, self.audio, gesture=row.id, author="import")
         return " ".join(added.origin.notes)
 

@@ -73,6 +73,11 @@ class JobStore:
                 update(JobRow).where(JobRow.id == job).values(state=state, message=message, step="", updated=time.time())
             )
 
+    def note(self, job: str, detail: dict[str, Any]) -> None:
+        """Keep what was found out on the way."""
+        with self._database.write() as session:
+            session.execute(update(JobRow).where(JobRow.id == job).values(detail=json.dumps(detail), updated=time.time()))
+
     def cancel(self, job: str) -> JobRow | None:
         """Ask for an end. What still waits ends at once; what runs ends at its next step."""
         with self._database.write() as session:

@@ -15,24 +15,36 @@ from grainpocket.core.chop.facts import completion, likeness
 from grainpocket.core.chop.kin import cuts_of, slices
 from grainpocket.core.chop.policies import NoCuts, propose
 from grainpocket.core.chop.repeats import SAME_DB, Repeat, repeats
+from grainpocket.core.chop.snap import Snapper
 from grainpocket.core.edits.base import Refusal, the_source
 from grainpocket.core.edits.padding import slice_name
 from grainpocket.core.mix.null import NothingToCompare, Null, null_test
-from grainpocket.core.pocket import Chop, Cutting, Pocket, Role, Source
+from grainpocket.core.pocket import RATE, Chop, Cutting, Pocket, Role, Source
 from grainpocket.core.sound.audio import planar
 from grainpocket.web.answers import json_of, pcm_of
 from grainpocket.web.pockets import PatternPath, desk
-from grainpocket.web.schemas import PocketPath, Problem, StretchPath
+from grainpocket.web.schemas import PocketPath, Problem, SourcePath, StretchPath
 from grainpocket.web.slicing import all_slices, prints
-from grainpocket.web.stretches import checked
+from grainpocket.web.stretches import checked, source_of
 
 api = APIBlueprint("chop", __name__, url_prefix="/api", abp_tags=[Tag(name="chop")])
+# An edge of a selection goes to an attack this near, a quarter of a beat at a usual tempo.
+SELECT_REACH_S = 0.15
 LONGEST_REPEAT_S, MOST_AT_ONCE, MOST_FOUND = 60, 64, 200
 DARK_HZ, BRIGHT_HZ = 400.0, 1500.0
 
 
 class FindPath(PocketPath):
     source: str
+
+
+class SnapQuery(BaseModel):
+    at: int = Field(ge=0, description="Sample of the source")
+    to: Literal["attacks", "quiet"]
+
+
+class SnapReply(BaseModel):
+    at: int
 
 
 class PreviewBody(BaseModel):
@@ -136,6 +148,17 @@ class NullReply(BaseModel):
 def _find(path: FindPath) -> tuple[Pocket, Source]:
     pocket = desk().pockets.load(path.pocket).pocket
     return pocket, the_source(pocket, path.source)
+
+
+@api.get("/pockets/<pocket>/sources/<source>/snap", responses={200: SnapReply, 404: Problem})
+def snap_place(path: SourcePath, query: SnapQuery) -> Response:
+    """Where the edge of a selection goes: the nearest attack, or the quietest point beside a place."""
+    source = source_of(path)
+    snapper = Snapper(desk().audio.hearing(source.audio), source, RATE, desk().audio)
+    at = min(query.at, source.frames)
+    if at < source.frames:
+        at = snapper.attack(at, SELECT_REACH_S) if query.to == "attacks" else snapper.snap(at, "quiet")
+    return json_of(SnapReply(at=at))
 
 
 @api.post("/pockets/<pocket>/finds/<source>/cuts", responses={200: CutPreview, 404: Problem, 422: Problem})

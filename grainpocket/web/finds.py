@@ -32,6 +32,7 @@ CHUNK, TILE = 65536, 4096
 
 class ImportQuery(BaseModel):
     name: str = Field(default="Untitled", max_length=1000, description="The file's name")
+    again: bool = Field(default=False, description="Also when the very same audio is among the finds already")
 
 
 class JobPath(BaseModel):
@@ -69,7 +70,7 @@ def import_audio(path: PocketPath, query: ImportQuery) -> Response:
                 out.write(piece)
         part.rename(target)
         title = clean_name(query.name, 120) or "Untitled"
-        row = desk().jobs.create(path.pocket, "import", title, {"name": query.name}, job_id)
+        row = desk().jobs.create(path.pocket, "import", title, {"name": query.name, "again": query.again}, job_id)
     except Exception as error:
         # No job will ever take it.
         target.unlink(missing_ok=True)

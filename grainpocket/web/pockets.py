@@ -5,7 +5,7 @@ from flask_openapi3 import APIBlueprint, Tag
 
 from grainpocket.core.mix.loop import LoopPlan
 from grainpocket.core.pocket import Pocket
-from grainpocket.core.rhythm.schedule import CHOKE_FADE_S, RELEASE_FADE_S
+from grainpocket.core.rhythm.schedule import CHOKE_FADE_S, RELEASE_FADE_S, TOGETHER_S
 from grainpocket.store.pockets import Moved
 from grainpocket.web.answers import json_of
 from grainpocket.web.desk import Desk
@@ -111,7 +111,8 @@ def sounds(pocket: Pocket, heard: _Heard) -> Sounds:
         index: Voice.model_construct(key=key, frames=spec.lead(pocket.rate) + spec.length, lead=spec.lead(pocket.rate))
         for index, (key, spec) in desk().voices(pocket).items()
     }
-    live = Live(release=int(RELEASE_FADE_S * pocket.rate), choke=int(CHOKE_FADE_S * pocket.rate))
+    spans = {"release": RELEASE_FADE_S, "choke": CHOKE_FADE_S, "together": TOGETHER_S}
+    live = Live(**{name: int(span * pocket.rate) for name, span in spans.items()})
     return Sounds.model_construct(voices=voices, loop=heard.loop(pocket), live=live)
 
 

@@ -1,5 +1,6 @@
 """What goes over the wire, apart from the document itself."""
 
+import json
 from typing import Any, Literal
 
 from pydantic import BaseModel, Field
@@ -64,10 +65,12 @@ class Voice(BaseModel):
 
 
 class Live(BaseModel):
-    """What the hands may do to a voice that sounds: fades in samples."""
+    """What the hands may do to a voice that sounds: fades in samples. together: presses no further apart than this cut each
+    other off no more than one hit does itself."""
 
     release: int
     choke: int
+    together: int
 
 
 class Sounds(BaseModel):
@@ -168,6 +171,7 @@ class Job(BaseModel):
     step: str
     progress: float
     message: str
+    found: str | None = Field(default=None, description="The find that was there already, when nothing was added")
 
 
 class JobList(BaseModel):
@@ -197,7 +201,7 @@ def state_reply(state: State) -> PocketState:
 def job_reply(row: JobRow) -> Job:
     return Job(
         id=row.id, kind=row.kind, title=row.title, state=row.state, step=row.step,
-        progress=row.progress, message=row.message,
+        progress=row.progress, message=row.message, found=json.loads(row.detail).get("found"),
     )  # fmt: skip
 
 

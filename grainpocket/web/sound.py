@@ -60,8 +60,9 @@ def export_loop(path: PatternPath, query: ExportQuery) -> Response:
         samples = samples * gain_of(pocket.level)
     peak = float(abs(samples).max()) if len(samples) else 0.0
     response = Response(wav24(Audio(samples, pocket.rate)), mimetype="audio/wav")
-    name = re.sub(r"[^\w .,()-]", "_", f"{pocket.name} - {pocket.patterns[path.pattern].name}", flags=re.ASCII)
-    response.headers["Content-Disposition"] = f'attachment; filename="{name}.wav"'
+    # Letters of all scripts stay (RFC 5987 says how they travel); what no file system takes does not.
+    name = re.sub(r'[\x00-\x1f\x7f/\\:*?"<>|]+', "_", f"{pocket.name} - {pocket.patterns[path.pattern].name}").strip(" .")
+    response.headers.set("Content-Disposition", "attachment", filename=f"{name}.wav")
     response.headers["X-Peak-dB"] = f"{db_of(peak):.2f}"
     response.headers["X-Clipped"] = str(int((abs(samples) > 1.0).sum()))
     response.headers["Cache-Control"] = "no-store"

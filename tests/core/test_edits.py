@@ -7,7 +7,7 @@ import pytest
 from pydantic import ValidationError
 
 from grainpocket.core.edits import EDIT, Refusal
-from grainpocket.core.edits.cutting import AddCut, DeleteCuts, MoveCut, NameSlice, Recut
+from grainpocket.core.edits.cutting import LEAST_MOVED_S, AddCut, DeleteCuts, MoveCut, NameSlice, Recut
 from grainpocket.core.edits.gridding import SetGrid
 from grainpocket.core.edits.padding import ClearPads, MovePad, SetPads, SlicesToPads
 from grainpocket.core.edits.patterns import AddPattern, OriginalRhythm, Place, PutHits, RemoveHits, SetPattern, SetVelocity
@@ -22,6 +22,9 @@ def bench() -> Bench:
     return Bench(drum_loop())
 
 
+LEAST = round(LEAST_MOVED_S * RATE)
+
+
 def cuts_of(bench: Bench) -> list[str]:
     return [c.id for c in bench.pocket.sources["s1"].cuts]
 
@@ -29,9 +32,9 @@ def cuts_of(bench: Bench) -> list[str]:
 def test_a_cut_stops_short_of_its_neighbours(bench: Bench) -> None:
     first, second, third = bench.pocket.sources["s1"].cuts[:3]
     bench.make(MoveCut(source="s1", cut=second.id, at=-99))
-    assert bench.pocket.sources["s1"].cuts[1].at == first.at + 64
+    assert bench.pocket.sources["s1"].cuts[1].at == first.at + LEAST
     bench.make(MoveCut(source="s1", cut=second.id, at=10**9))
-    assert bench.pocket.sources["s1"].cuts[1].at == third.at - 64
+    assert bench.pocket.sources["s1"].cuts[1].at == third.at - LEAST
 
 
 def test_hand_made_cuts_survive_a_new_sensitivity(bench: Bench) -> None:

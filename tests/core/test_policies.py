@@ -7,13 +7,12 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from grainpocket.core.chop.cuts import LEAST_SLICE
 from grainpocket.core.chop.kin import cuts_of, slices
 from grainpocket.core.chop.phrases import phrases
-from grainpocket.core.chop.policies import NoCuts, propose
+from grainpocket.core.chop.policies import SLIVER_S, NoCuts, propose
 from grainpocket.core.chop.snap import Snapper
 from grainpocket.core.edits import Refusal
-from grainpocket.core.edits.cutting import AddCut, DeleteCuts, MoveCut, NameSlice, Recut, StepCut
+from grainpocket.core.edits.cutting import LEAST_MOVED_S, AddCut, DeleteCuts, MoveCut, NameSlice, Recut, StepCut
 from grainpocket.core.edits.gridding import SetGrid
 from grainpocket.core.edits.pocket_wide import AddSource, SetPocket
 from grainpocket.core.listen.gridlines import beat_of, lines, place_of
@@ -141,7 +140,7 @@ def test_cuts_are_copied_by_beats_and_by_offset(bench: Bench) -> None:
     assert np.abs(np.array([c.at for c in made]) - bench.cuts * ratio).max() <= 3
     assert made[3].name == "Fourth"
     bench.make(Recut(source=second, cutting=Cutting(by="copied", other="s1", align="offset", offset=500)))
-    expected = [c - 500 for c in bench.cuts.tolist() if 0 <= c - 500 < len(other.samples) - 64]
+    expected = [c - 500 for c in bench.cuts.tolist() if 0 <= c - 500 < len(other.samples) - SLIVER_S * RATE]
     assert [c.at for c in bench.pocket.sources[second].cuts] == sorted({0, *expected}), "the copied name does not hold its cut"
     with pytest.raises(Refusal, match="Choose the find"):
         bench.make(Recut(source=second, cutting=Cutting(by="copied")))
@@ -206,7 +205,7 @@ def test_an_edge_goes_from_transient_to_transient_and_stops_short_of_its_neighbo
     at = {c.id: c.at for c in bench.pocket.sources["s1"].cuts}
     assert abs(at[cuts[4].id] - gone.at) <= 1
     bench.make(StepCut(source="s1", cut=cuts[4].id, way=1))
-    assert next(c.at for c in bench.pocket.sources["s1"].cuts if c.id == cuts[4].id) == cuts[6].at - LEAST_SLICE
+    assert next(c.at for c in bench.pocket.sources["s1"].cuts if c.id == cuts[4].id) == cuts[6].at - round(LEAST_MOVED_S * RATE)
     bench.make(StepCut(source="s1", cut=cuts[4].id, way=-1))
     assert abs(next(c.at for c in bench.pocket.sources["s1"].cuts if c.id == cuts[4].id) - gone.at) <= 1
     with pytest.raises(Refusal, match="no transient"):

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import os
 import tempfile
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
 import pytest
-from playwright.sync_api import Browser, Error, Page, expect, sync_playwright
+from playwright.sync_api import Browser, Error, Locator, Page, expect, sync_playwright
 
 from bench.browser import CHROMIUM, FLAGS
 from bench.served import Served, served
@@ -18,7 +19,9 @@ from tests.files import wav
 from tests.signals import Loop
 from tests.web.live import Live
 
-expect.set_options(timeout=15_000)
+# Shorter while one test is being written.
+TIMEOUT_MS = int(os.environ.get("UI_TIMEOUT_MS", "30000"))
+expect.set_options(timeout=TIMEOUT_MS / 2)
 
 
 @pytest.fixture(scope="session")
@@ -71,6 +74,11 @@ class Ui:
     def station(self, name: str) -> None:
         self.page.get_by_role("tab", name=name).click()
 
+    def reach(self, locator: Locator) -> None:
+        """Bring the keyboard to a control, as Tab does."""
+        self.page.keyboard.press("Shift")
+        locator.focus()
+
     def button(self, name: str) -> Any:
         return self.page.get_by_role("button", name=name, exact=True)
 
@@ -117,6 +125,7 @@ class Tabs:
 
     def fresh(self, script: str = "") -> Page:
         context = self.browser.new_context(viewport={"width": 1280, "height": 800}, accept_downloads=True)
+        context.set_default_timeout(TIMEOUT_MS)
         if script:
             context.add_init_script(script)
         return context.new_page()

@@ -9,6 +9,8 @@ from tests.signals import RATE, drum_loop
 from tests.ui.conftest import Opener, Ui
 
 LOOP = drum_loop(bpm=96, bars=2, seed=4)
+# Under the numbers of the bars.
+FLAGS = 21
 CUTS = "pocket.sources.s1.cuts"
 
 
@@ -27,11 +29,11 @@ def x_of(ui: Ui, sample: float) -> float:
 
 def test_a_cut_is_dragged_in_one_step_of_undo(ui: Ui) -> None:
     before = ui.look(f"{CUTS}.map((c) => c.at)")
-    y = ui.wave()["y"] + 100
-    ui.page.mouse.move(x_of(ui, before[3]), y)
+    y = ui.wave()["y"] + FLAGS
+    ui.page.mouse.move(x_of(ui, before[3]) + 2, y)
     ui.page.mouse.down()
     for step in range(1, 9):
-        ui.page.mouse.move(x_of(ui, before[3]) + 2 * step, y)
+        ui.page.mouse.move(x_of(ui, before[3]) + 2 + 2 * step, y)
     ui.page.mouse.up()
     # A drag goes out as several edits: wait for where it ends, to the pixel.
     wanted = 16 * LOOP.samples.shape[0] / (ui.wave()["width"] - 3)
@@ -50,7 +52,7 @@ def test_cuts_by_double_click_and_delete_key(ui: Ui) -> None:
     ui.wait(f"{CUTS}.length === arg", count + 1)
     at = ui.look(f"{CUTS}[2].at")
     assert abs(at - (LOOP.at[1] + LOOP.at[2]) / 2) < 300
-    ui.page.mouse.click(x_of(ui, at) + 3, ui.wave()["y"] + 6)
+    ui.page.mouse.click(x_of(ui, at) + 3, ui.wave()["y"] + FLAGS)
     ui.wait(f"gp.useView.getState().cuts[0] === {CUTS}[2].id")
     ui.page.keyboard.press("Delete")
     ui.wait(f"{CUTS}.length === arg", count)
@@ -67,6 +69,9 @@ def test_cuts_by_keyboard_alone(ui: Ui) -> None:
         at += moved
         ui.wait(f"{CUTS}[2].at === arg", at)
     ui.page.keyboard.press("n")
+    # First silence, then what is chosen is let go of.
+    ui.wait("gp.timings.some((m) => m.what === 'slice start')")
+    ui.page.keyboard.press("Escape")
     ui.page.keyboard.press("Escape")
     expect(ui.page.locator("tr[aria-selected=true]")).to_have_count(0)
 
@@ -92,7 +97,7 @@ def test_sensitivity_is_seen_before_it_is_cut(ui: Ui) -> None:
     ui.page.keyboard.press("Shift+ArrowRight")
     ui.wait(f"{CUTS}[1].by === 'hand'")
     mine = ui.look(f"{CUTS}[1]")
-    thumb.focus()
+    ui.reach(thumb)
     ui.page.keyboard.press("Home")
     would = ui.page.locator("[data-would]")
     expect(would).to_contain_text("1 of yours kept")
@@ -103,9 +108,11 @@ def test_sensitivity_is_seen_before_it_is_cut(ui: Ui) -> None:
     ui.wait(f"{CUTS}.length === arg", shown)
     assert mine in ui.look(CUTS)
     ui.wait("pocket.sources.s1.cutting.sensitivity === 0")
-    thumb.focus()
+    ui.reach(thumb)
     ui.page.keyboard.press("End")
     expect(would).to_be_visible()
+    # A slice may sound still: silence comes first.
+    ui.page.keyboard.press("Escape")
     ui.page.keyboard.press("Escape")
     expect(would).to_have_count(0)
     assert ui.look(f"{CUTS}.length") == shown, "left as it was"
@@ -134,11 +141,15 @@ def test_play_from_anywhere_and_loop_a_selection(ui: Ui) -> None:
     ui.page.keyboard.press("Space")
     ui.wait("gp.tapePlayer.place() > 62000")
     ui.page.keyboard.press("Space")
+    # With Alt its edges go where the hand does, to no beat.
+    ui.page.keyboard.down("Alt")
     ui.page.mouse.move(x_of(ui, 30000), box["y"] + 90)
     ui.page.mouse.down()
     ui.page.mouse.move(x_of(ui, 36000), box["y"] + 90)
     ui.page.mouse.move(x_of(ui, 40000), box["y"] + 90)
     ui.page.mouse.up()
+    ui.page.keyboard.up("Alt")
+    ui.wait("gp.useView.getState().selection?.end > 39000")
     selection = ui.look("gp.useView.getState().selection")
     assert abs(selection["start"] - 30000) < 500
     assert abs(selection["end"] - 40000) < 500

@@ -122,7 +122,7 @@ def test_shift_space_plays_the_pattern_whatever_button_has_the_focus(opened: Ope
     ui.wait("gp.loopPlayer.loop() !== null")
     ui.station("Chop")
     before = ui.look("Object.keys(pocket.patterns).length")
-    ui.button("Original rhythm").focus()
+    ui.reach(ui.button("Original rhythm"))
     ui.page.keyboard.press("Shift+Space")
     ui.wait("gp.loopPlayer.place() > 3000")
     ui.page.keyboard.press("Shift+Space")

@@ -159,7 +159,9 @@ def test_a_kit_of_sixteen_from_five_finds_in_under_thirty_actions(opened: Opener
 
 
 def test_what_sounds_alike_is_found_and_stepped_through(ui: Ui) -> None:
-    ui.button("All to pads").click()
+    # More than two pages are said first.
+    ui.button("All to pads ▾").click()
+    ui.page.get_by_role("menuitem", name=re.compile(r"^All \d+: 3 pages")).click()
     ui.wait("Object.keys(pocket.pads).length > 16")
     snare = ui.look("pocket.sources.s1.cuts.findIndex((c) => c.role === 'snare')")
     ui.page.locator("tbody tr[data-slice]").nth(snare).click()
@@ -188,7 +190,7 @@ def test_a_favourite_goes_from_one_pocket_to_another(ui: Ui, opened: Opener) -> 
     ui.page.keyboard.press("p")
     ui.wait("Object.keys(pocket.pads).length === 1")
     ui.page.locator("[data-pad='0']").click()
-    ui.button("Keep").click()
+    ui.button("Save to shelf").click()
     expect(ui.page.get_by_text("is on the shelf").first).to_be_visible()
     other = opened()
     other.page.get_by_role("button", name="Shelf").click()
@@ -266,11 +268,11 @@ def test_what_was_asked_of_the_table_outlives_a_change_of_panel_and_a_reload(ui:
     ui.page.get_by_role("textbox", name="Search by name").fill("break 7")
     found = ui.page.get_by_role("listbox", name="Slices found").get_by_role("option")
     expect(found).to_have_count(1)
-    ui.button("Keep mine").click()
+    ui.button("Keep my cuts").click()
     for _ in range(2):
         ui.page.get_by_role("tab", name="Slices", exact=True).click()
         expect(rows.first.locator("td").nth(4)).to_contain_text("snare")
-        expect(ui.button("Keep mine")).to_have_attribute("aria-pressed", "false")
+        expect(ui.button("Keep my cuts")).to_have_attribute("aria-pressed", "false")
         ui.page.get_by_role("tab", name="All finds").click()
         expect(ui.page.get_by_role("textbox", name="Search by name")).to_have_value("break 7")
         expect(found).to_have_count(1)

@@ -66,7 +66,7 @@ def set_right(ui: Ui, record: Record) -> None:
             ui.button("Half" if bpm > record.bpm else "Double").click()
         else:
             select(ui, record.beats[record.one], record.beats[record.one + 4 * record.quarters])
-            ui.page.get_by_role("button", name="bars", exact=True).click()
+            ui.page.get_by_role("button", name="Set as bars", exact=True).click()
         ui.wait("gp.usePocket.getState().open.version > arg", version)
     if ui.look("pocket.sources.s1.grid.beats_per_bar") != record.quarters:
         ui.button(f"{record.quarters}/4").click()
@@ -226,15 +226,15 @@ def test_the_selection_is_n_bars_and_can_be_listened_to_alone(opened: Opener) ->
     field = ui.page.get_by_role("spinbutton", name="Bars")
     field.fill("2")
     field.press("Enter")
-    ui.button("bars").click()
+    ui.button("Set as bars").click()
     ui.wait("pocket.sources.s1.grid.by === 'hand'")
     assert abs(ui.look("pocket.sources.s1.grid.bpm") / record.bpm - 1) < 1e-4
     select(ui, record.beats[32], record.beats[64])
     ui.button("Listen to the selection").click()
     alone = ui.page.get_by_role("status").filter(has_text="to")
     expect(alone.get_by_role("button").first).to_contain_text("%")
-    ui.button("Sharpen").click()
-    expect(alone).to_contain_text("sharpened")
+    ui.button("Boost attacks").click()
+    expect(alone).to_contain_text("attacks boosted")
     expect(alone).to_contain_text("confidence")
     alone.get_by_role("button").first.click()
     ui.wait(

@@ -35,7 +35,7 @@ def test_a_policy_is_seen_then_cut_and_its_slices_are_the_record(
     ui = opened()
     bring_in_record(ui, record)
     if name == "Transients":
-        ui.page.get_by_role("slider", name="Sensitivity").focus()
+        ui.reach(ui.page.get_by_role("slider", name="Sensitivity"))
         ui.page.keyboard.press("ArrowRight")
         expect(ui.page.locator("[data-would]")).to_be_visible()
     else:

@@ -96,6 +96,8 @@ def test_bars_moved_by_hand_are_the_bars_of_loops_and_passages(listening: Ui) ->
     ui.wait("gp.useView.getState().found?.kind === 'loop'")
     # While it plays, the place is where it plays.
     ui.page.keyboard.press("Escape")
+    ui.page.keyboard.press("Escape")
+    ui.wait("gp.useView.getState().selection === null")
     beat = 60 / 88.4 * RATE
     ui.look("gp.useView.getState().look({ cursor: arg })", round(beat))
     with ui.page.expect_response(lambda r: r.url.endswith("/sources/s1/worth")) as answer:

@@ -43,9 +43,10 @@ class Api:
         body = {"version": self.state["version"] if version is None else version, "edit": edit, **more}
         return self.post(f"/api/pockets/{self.id}/edits", body, status)
 
-    def bring_in(self, name: str, data: bytes) -> Any:
+    def bring_in(self, name: str, data: bytes, again: bool = False) -> Any:
         """Import a file and return its ended job."""
-        answer = self.client.post(f"/api/pockets/{self.id}/imports", query_string={"name": name}, data=data, headers=HOST)
+        query = {"name": name, "again": again}
+        answer = self.client.post(f"/api/pockets/{self.id}/imports", query_string=query, data=data, headers=HOST)
         assert answer.status_code == 202, answer.text
         job = answer.json["id"]
         self.worker.run(job)

@@ -68,9 +68,17 @@ def test_names_are_what_the_musician_sees(api: Api) -> None:
     assert clean_name("C:\\music\\loop.wav", 99) == "loop.wav"
 
 
+def test_the_same_file_twice_is_told_to_be_there(api: Api) -> None:
+    assert api.bring_in("loop.wav", GOOD["plain.wav"])["found"] is None
+    told = api.bring_in("other name.wav", GOOD["plain.wav"])
+    assert (told["state"], told["found"]) == ("done", "s1")
+    assert told["message"] == "The very same audio is among the finds, as loop. Nothing was added."
+    assert len(api.state["pocket"]["sources"]) == 1
+
+
 def test_the_same_file_twice_is_stored_once(api: Api, settings: Settings) -> None:
     api.bring_in("loop.wav", GOOD["plain.wav"])
-    api.bring_in("loop.wav", GOOD["plain.wav"])
+    api.bring_in("loop.wav", GOOD["plain.wav"], again=True)
     sources = list(api.state["pocket"]["sources"].values())
     assert [s["name"] for s in sources] == ["loop", "loop (2)"]
     assert sources[0]["audio"] == sources[1]["audio"]
@@ -144,7 +152,7 @@ def test_audio_that_is_known_is_not_listened_to_again(api: Api, monkeypatch: pyt
         raise AssertionError("it was heard before")
 
     monkeypatch.setattr("grainpocket.jobs.importing.hear", never)
-    assert api.bring_in("second.wav", loop)["state"] == "done"
+    assert api.bring_in("second.wav", loop, again=True)["state"] == "done"
     first, second = api.state["pocket"]["sources"].values()
     assert first["audio"] == second["audio"]
     assert (first["grid"], first["trim"]) == (second["grid"], second["trim"])

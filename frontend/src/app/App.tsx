@@ -9,7 +9,7 @@ import { tapePlayer } from "../audio/tape";
 import { voices } from "../audio/voices";
 import { Toasts } from "../design/Toasts";
 import { Finds } from "../finds/Finds";
-import { addFiles } from "../finds/importing";
+import { addDropped } from "../finds/importing";
 import { learnKeyNames } from "../pads/keys";
 import { Pads } from "../pads/Pads";
 import { Chop } from "../stations/chop/Chop";
@@ -23,6 +23,7 @@ import { useAbout } from "./about";
 import { showSource } from "./actions";
 import { openPocket, reloadSounds } from "./edits";
 import { follow, useJobs } from "./events";
+import { watchFocus } from "./focus";
 import { HelpSheet } from "./HelpSheet";
 import { listenToKeys } from "./keys";
 import "./kinship";
@@ -44,6 +45,7 @@ export function App() {
   useSounds();
   const pocketId = open?.id;
   useEffect(() => (pocketId ? follow(pocketId) : undefined), [pocketId]);
+  useEffect(watchFocus, []);
   useEffect(listenToKeys, []);
   const unreadable = useUnreadable((s) => s.found !== null);
   if (unreadable) return <UnreadablePocket />;
@@ -129,7 +131,7 @@ function House({ about, pocket, id }: { about: About; pocket: Pocket; id: string
         if (!files(event)) return;
         event.preventDefault();
         setDropping(false);
-        addFiles(id, event.dataTransfer.files, about);
+        void addDropped(id, event.dataTransfer, about);
       }}
     >
       <div className="col-span-3 grid">
@@ -138,7 +140,8 @@ function House({ about, pocket, id }: { about: About; pocket: Pocket; id: string
       <Finds about={about} />
       <Tabs.Root asChild value={station} onValueChange={(value) => useView.getState().look({ station: value as Station })} activationMode="manual">
         <main className="flex min-h-0 min-w-0 flex-col">
-          <Tabs.List aria-label="Stations" className="title flex gap-0.5 px-4 pt-2 text-[15px]">
+          <div className="relative flex h-[42px] shrink-0 items-end px-4">
+          <Tabs.List aria-label="Stations" className="title flex gap-0.5 text-[15px]">
             {STATIONS.map(({ key, label }, i) => (
               <Tabs.Trigger
                 key={key}
@@ -149,12 +152,16 @@ function House({ about, pocket, id }: { about: About; pocket: Pocket; id: string
                 {label}
               </Tabs.Trigger>
             ))}
-            {connected ? null : (
-              <span role="status" className="ml-auto self-center font-body text-[12px]">
-                The server does not answer; trying again. What you made is kept.
-              </span>
-            )}
           </Tabs.List>
+            <div className="absolute top-1 right-4 left-[264px] z-20 flex min-h-[34px] flex-col justify-end">
+              {connected ? null : (
+                <span role="status" className="ml-auto text-[12px]">
+                  The server does not answer; trying again. What you made is kept.
+                </span>
+              )}
+              <Toasts />
+            </div>
+          </div>
           {STATIONS.map(({ key }) => (
             <Tabs.Content key={key} value={key} tabIndex={-1} className="flex min-h-0 grow flex-col outline-none data-[state=inactive]:hidden">
               {key === "rhythm" ? <Rhythm /> : <OfSource station={key} pocket={pocket} />}
@@ -181,7 +188,6 @@ function House({ about, pocket, id }: { about: About; pocket: Pocket; id: string
         </div>
       ) : null}
       <HelpSheet />
-      <Toasts />
     </div>
   );
 }

@@ -4,6 +4,7 @@ import { loopPlayer, useLoop } from "../audio/loop";
 import { previewPlayer, usePreview } from "../audio/preview";
 import { tapePlayer, useTape } from "../audio/tape";
 import { voices } from "../audio/voices";
+import { fixed } from "../design/format";
 import { newGesture } from "../design/NumberField";
 import { revealing, whole, zoomed } from "../wave/viewport";
 import { edit, reloadSounds } from "./edits";
@@ -12,6 +13,8 @@ import { fits, playFitted } from "./fitting";
 import { sliceOrder } from "./sliceOrder";
 import { toast } from "./toasts";
 import { useView } from "./view";
+
+const SAME_TEMPO = 5e-4;
 
 export function currentSource(): Source | null {
   const open = usePocket.getState().open;
@@ -49,13 +52,6 @@ export function toggleSource(): void {
   const place = selection ? selection.start : view.cursor < source.frames ? view.cursor : 0;
   if (fits()) void playFitted(source, place, loop?.end ?? selection?.end ?? source.frames, loop !== null);
   else void tapePlayer.play(source.audio, source.frames, place, loop);
-}
-
-export function stopAll(): void {
-  loopPlayer.stop();
-  tapePlayer.stop();
-  previewPlayer.stop();
-  voices.silence();
 }
 
 export function setLooping(on: boolean): void {
@@ -209,9 +205,23 @@ export async function originalRhythm(): Promise<void> {
   useView.getState().look({ station: "rhythm" });
 }
 
-/** The pattern made last. */
+/** Look at the pattern made last, and turn the pads to what it plays. Another tempo than the pocket's is offered, not taken. */
 export async function showNewest(): Promise<void> {
-  await choosePattern(ordered(usePocket.getState().open?.pocket.patterns ?? {}).at(-1)?.id ?? null);
+  const pocket = usePocket.getState().open?.pocket;
+  const pattern = ordered(pocket?.patterns ?? {}).at(-1);
+  await choosePattern(pattern?.id ?? null);
+  if (!pattern || !pocket) return;
+  const first = Math.min(...pattern.hits.map((hit) => hit.pad));
+  if (Number.isFinite(first)) useView.getState().look({ page: Math.floor(first / 16) });
+  const own = pattern.played?.bpm;
+  if (own === undefined || Math.abs(own / pocket.tempo - 1) < SAME_TEMPO) return;
+  toast({
+    title: `It was played at ${fixed(own, 2)} BPM`,
+    text: `The pocket stays at ${fixed(pocket.tempo, 2)}, and so do its other patterns.`,
+    tone: "note",
+    stays: true,
+    action: { label: `Play all at ${fixed(own, 2)}`, run: () => void edit({ type: "set_pocket", tempo: own }) },
+  });
 }
 
 export async function choosePattern(pattern: string | null): Promise<void> {

@@ -95,7 +95,7 @@ export async function stepLike(pad: number, way: 1 | -1): Promise<void> {
   }
   const next = (known.at + way + known.list.length) % known.list.length;
   const one = known.list[next];
-  if (one && (await edit({ type: "play_slice", pad, source: one.source, cut: one.cut }))) known.at = next;
+  if (one && (await edit({ type: "play_slice", pad, source: one.source, cut: one.cut, keep_role: true }))) known.at = next;
 }
 
 /** Pads cut live while the find goes round: pressed again, they take a new place. */

@@ -4,13 +4,14 @@ import type { Edit, EditReply, PocketState, StaleProblem, UnreadableProblem } fr
 import { mark } from "../audio/engine";
 import { loopPlayer } from "../audio/loop";
 import { usePocket } from "./pocket";
-import { toast } from "./toasts";
+import { toast, unsay } from "./toasts";
 import { useUnreadable } from "./unreadable";
 import { useView } from "./view";
 
 /** One per tab: edits of one gesture are joined only within it. */
 const AUTHOR = crypto.randomUUID();
 const RETRY_MS = 700;
+const WAITING = "Waiting for the server";
 
 interface Waiting {
   /** null: not an edit but a move through the history. */
@@ -79,6 +80,7 @@ async function send(item: Waiting): Promise<boolean> {
         }),
       );
       mark("edit answered");
+      unsay(WAITING);
       await take(reply as EditReply);
       mark("edit taken");
       return true;
@@ -93,7 +95,7 @@ async function send(item: Waiting): Promise<boolean> {
 async function recover(error: unknown, item: Waiting): Promise<boolean> {
   if (!(error instanceof ApiError)) throw error;
   if (error.status === 0 || error.status === 502) {
-    toast({ title: "Waiting for the server", text: OFFLINE, tone: "note" });
+    toast({ title: WAITING, text: OFFLINE, tone: "note" });
     await new Promise((resolve) => setTimeout(resolve, RETRY_MS));
     return true;
   }

@@ -7,11 +7,15 @@ import { useLoop } from "../audio/loop";
 import { idle, reload } from "./edits";
 import { usePocket } from "./pocket";
 import { toast } from "./toasts";
+import { useView } from "./view";
 
 interface Jobs {
   jobs: Record<string, Job>;
   connected: boolean;
 }
+
+/** How a file is sent once more; set by what sends files, which follows its jobs here. */
+export const onceMore: { get: ((job: string) => (() => void) | null) | null } = { get: null };
 
 export const useJobs = create<Jobs>(() => ({ jobs: {}, connected: true }));
 
@@ -28,7 +32,16 @@ export function noteJob(job: Job): void {
   if (!before || before.state === job.state) return;
   if (job.state === "failed") toast({ title: `${job.title} was not added`, text: job.message, tone: "error" });
   if (job.state === "cancelled") toast({ title: `${job.title} cancelled`, text: job.message, tone: "note" });
-  if (job.state === "done" && job.message) toast({ title: `${job.title} added, with a note`, text: job.message, tone: "error" });
+  if (job.state !== "done" || !job.message) return;
+  if (job.found) toast({ title: `${job.title} is there already`, text: job.message, tone: "note", stays: true, action: again(job) });
+  else toast({ title: `${job.title} added, with a note`, text: job.message, tone: "error" });
+}
+
+/** Only the tab that sent the file still has it. */
+function again(job: Job): { label: string; run: () => void } | undefined {
+  if (job.found) useView.getState().look({ source: job.found, cuts: [], selection: null, cursor: 0 });
+  const run = onceMore.get?.(job.id);
+  return run ? { label: "Add it all the same", run } : undefined;
 }
 
 /** What became of the jobs that were open when the stream was lost: their end is told late rather than never. */

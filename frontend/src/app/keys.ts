@@ -7,15 +7,18 @@ import * as actions from "./actions";
 import { chosenIntoTray, stepLike, stepPad } from "./chopping";
 import { cutNow, leaveCutting, useCutting } from "./cutting";
 import * as found from "./found";
+import { hadPanel, isNumber, isReached, isText } from "./focus";
 import { redo, undo } from "./edits";
 import { usePocket } from "./pocket";
+import { nudgeSelection } from "./selecting";
+import { heardNow, lasting, stopAll } from "./sounding";
 import { type Station, useView } from "./view";
 
 interface Binding {
   keys: string;
   does: string;
   match: (event: KeyboardEvent) => boolean;
-  run: (event: KeyboardEvent) => void;
+  run: (event: KeyboardEvent) => unknown;
   where?: Station[];
 }
 
@@ -34,29 +37,34 @@ const page = (by: number) => {
 const nudging = { gesture: "", until: 0 };
 
 function nudge(event: KeyboardEvent): void {
+  const size = event.altKey ? 1 : Math.round((event.shiftKey ? 0.01 : 0.001) * 44100);
+  const by = event.key === "ArrowLeft" ? -size : size;
+  const edge = event.ctrlKey || event.metaKey ? "end" : "start";
+  const source = actions.currentSource();
+  // The selection, unless a slice is chosen: each lets go of the other.
+  if (source && !useView.getState().cuts.length) return nudgeSelection(source, edge, by);
   const now = performance.now();
   if (now > nudging.until) nudging.gesture = newGesture();
   nudging.until = now + 800;
-  const step = event.altKey ? 1 : Math.round((event.shiftKey ? 0.01 : 0.001) * 44100);
-  actions.nudgeCut(event.key === "ArrowLeft" ? -step : step, nudging.gesture, event.ctrlKey || event.metaKey ? "end" : "start");
+  actions.nudgeCut(by, nudging.gesture, edge);
 }
 
 export const BINDINGS: Binding[] = [
   {
     keys: "Space",
-    does: "Play or stop: the find in Listen and Chop, the pattern in Rhythm",
+    does: "Stop what plays; else play: the find in Listen and Chop, the pattern in Rhythm",
     match: (e) => plain(e) && e.code === "Space" && !e.shiftKey,
-    run: () => (useView.getState().station === "rhythm" ? actions.togglePattern() : actions.toggleSource()),
+    run: (e) => e.repeat || playOrStop(),
   },
-  { keys: "Shift Space", does: "Play or stop the pattern, anywhere", match: (e) => e.code === "Space" && e.shiftKey, run: actions.togglePattern },
-  { keys: "Esc", does: "Silence, and let go of what is chosen", match: key("Escape"), run: letGoOfAll },
+  { keys: "Shift Space", does: "Play or stop the pattern, anywhere", match: (e) => e.code === "Space" && e.shiftKey, run: (e) => e.repeat || actions.togglePattern() },
+  { keys: "Esc", does: "Silence; once more: let go of what is tried or chosen", match: key("Escape"), run: letGoOfAll },
   { keys: "Ctrl Z", does: "Undo", match: command("z", false), run: undo },
   { keys: "Ctrl Shift Z", does: "Redo", match: (e) => command("z", true)(e) || command("y", false)(e), run: redo },
   { keys: "Page up, Page down", does: "Page of pads", match: (e) => key("PageUp")(e) || key("PageDown")(e), run: (e) => page(e.key === "PageUp" ? -1 : 1) },
   { keys: "F1, F2, F3", does: "Listen, Chop, Rhythm", match: (e) => ["F1", "F2", "F3"].includes(e.key), run: (e) => look({ station: (["listen", "chop", "rhythm"] as const)[Number(e.key[1]) - 1] }) },
   { keys: ", .", does: "Slice before, slice after: choose and play", match: (e) => plain(e) && (e.key === "," || e.key === "."), run: (e) => actions.stepSlice(e.key === "," ? -1 : 1), where: ["chop"] },
   { keys: "Enter", does: "Play the chosen slice", match: (e) => key("Enter")(e) && !e.shiftKey, run: () => replay(), where: ["chop"] },
-  { keys: "← →", does: "Move the start of the chosen slice by 1 ms; with Ctrl its end; with Shift 10 ms, with Alt one sample", match: (e) => (e.key === "ArrowLeft" || e.key === "ArrowRight"), run: nudge, where: ["chop"] },
+  { keys: "← →", does: "Move the start of the selection, or of the chosen slice, by 1 ms; with Ctrl its end; with Shift 10 ms, with Alt one sample", match: (e) => (e.key === "ArrowLeft" || e.key === "ArrowRight"), run: nudge, where: wave },
   { keys: "N", does: "New cut at the playhead or cursor", match: key("n"), run: actions.cutHere, where: ["chop"] },
   { keys: "Delete", does: "Take the chosen cuts away", match: (e) => key("Delete")(e) || key("Backspace")(e), run: actions.deleteCuts, where: ["chop"] },
   { keys: "Shift Enter", does: "Cut as shown", match: (e) => e.shiftKey && e.key === "Enter", run: () => void cutNow(), where: ["chop"] },
@@ -78,11 +86,20 @@ export const BINDINGS: Binding[] = [
   { keys: "?", does: "This sheet", match: (e) => e.key === "?", run: () => look({ help: !useView.getState().help }) },
 ];
 
-/** What is being tried goes first; then sound, and what is chosen. */
+/** What sounds is stopped first; then what is being tried is dropped, then what is chosen is let go of. */
 function letGoOfAll(): void {
+  const sounded = heardNow() !== null || voices.sounds();
+  stopAll();
+  if (sounded) return;
   if (useCutting.getState().trying) return leaveCutting();
-  actions.stopAll();
   look({ cuts: [], selection: null });
+}
+
+/** Stop what goes on; when nothing does, play what the station is about. */
+function playOrStop(): void {
+  if (lasting()) stopAll();
+  else if (useView.getState().station === "rhythm") actions.togglePattern();
+  else actions.toggleSource();
 }
 
 function chosenPad(run: (pad: number) => void): void {
@@ -96,17 +113,20 @@ function replay(): void {
   if (source && cut) actions.playSlice(source, cut);
 }
 
-/** Whether keys belong to what has the focus: a field being typed in, an open menu, a slider. */
+/** Whether keys belong to what has the focus: a field being typed in, an open menu, a control that Tab led to. */
 function taken(event: KeyboardEvent): boolean {
   const at = event.target as HTMLElement | null;
   if (!at?.closest) return false;
-  if (at.closest("input:not([type=file]), textarea, select, [contenteditable=true], [role=menu], [role=dialog]")) return true;
+  if (isText(at) && !(isNumber(at) && event.code === "Space")) return true;
+  if (at.closest("[role=menu]")) return true;
   // An open panel closes first; what plays goes on.
-  if (event.key === "Escape" && document.querySelector("[role=dialog], [role=menu]")) return true;
+  if (event.key === "Escape" && hadPanel()) return true;
   const arrows = event.key.startsWith("Arrow") || ["Home", "End", "PageUp", "PageDown"].includes(event.key);
-  if (arrows && at.closest("[role=slider], [role=tablist], [data-own-arrows]")) return true;
-  // A button just clicked keeps the focus: Shift Space is the pattern's even so.
-  return (event.key === "Enter" || (event.key === " " && !event.shiftKey)) && Boolean(at.closest("button, a, [role=switch], [data-own-arrows]"));
+  const own = Boolean(at.closest("[data-own-arrows]"));
+  if (arrows) return own || (isReached(at) && Boolean(at.closest("[role=slider], [role=tablist], [role=radiogroup], [role=group], [role=dialog]")));
+  const presses = event.key === "Enter" || (event.key === " " && !event.shiftKey);
+  if (event.key === "Enter" && own) return true;
+  return presses && isReached(at) && Boolean(at.closest("button, a, [role=switch], [role=option]"));
 }
 
 /** Listen for as long as the page lives; returns how to stop. */

@@ -55,6 +55,7 @@ async function offered(one: Source, other: Source): Promise<boolean> {
     title: `${stem.name} is in ${mix.name}`,
     text: "Joined, they share their cuts, and pads can change from one to the other.",
     tone: "note",
+    stays: true,
     action: { label: "Join them", run: () => void edit({ type: "join_family", source: stem.id, root: mix.id, offset, likeness: found.likeness }) },
   });
   return true;

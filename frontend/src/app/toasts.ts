@@ -5,6 +5,8 @@ export interface ToastMessage {
   title: string;
   text?: string;
   tone: "note" | "error";
+  /** Stands until it is answered. */
+  stays?: boolean;
   action?: { label: string; run: () => void };
 }
 
@@ -14,6 +16,7 @@ interface Toasts {
 }
 
 let next = 1;
+const MOST = 3;
 
 export const useToasts = create<Toasts>((set) => ({
   toasts: [],
@@ -22,6 +25,15 @@ export const useToasts = create<Toasts>((set) => ({
 
 export function toast(message: Omit<ToastMessage, "id">): void {
   const id = next++;
-  // The same thing said again replaces what was said.
-  useToasts.setState((s) => ({ toasts: [...s.toasts.filter((t) => t.title !== message.title).slice(-2), { ...message, id }] }));
+  // The same thing said again replaces what was said; what waits for an answer is not pushed out.
+  useToasts.setState((s) => {
+    const others = s.toasts.filter((t) => t.title !== message.title);
+    const staying = others.filter((t) => t.stays);
+    return { toasts: [...staying, ...others.filter((t) => !t.stays).slice(1 - MOST), { ...message, id }] };
+  });
+}
+
+/** Take back what was said, when it is no longer so. */
+export function unsay(title: string): void {
+  useToasts.setState((s) => (s.toasts.some((t) => t.title === title) ? { toasts: s.toasts.filter((t) => t.title !== title) } : s));
 }

@@ -3,6 +3,7 @@ import { create } from "zustand";
 import { persist } from "zustand/middleware";
 
 import type { Cleaning, Role, Snap } from "../api/types";
+import type { SelectSnap } from "../wave/span";
 
 export type Station = "listen" | "chop" | "rhythm";
 export type ListenPanel = "tempo" | "worth" | "clean";
@@ -40,6 +41,8 @@ interface View {
   pattern: string | null;
   page: number;
   pads: number[];
+  /** How a number of several pads changes: each by as much, or all to the same. */
+  together: "by" | "alike";
   cuts: string[];
   /** Visible stretch of each source, in samples. */
   windows: Record<string, Span>;
@@ -60,10 +63,14 @@ interface View {
   table: TableView;
   /** What is looked for among the slices of all finds. */
   search: SearchView;
+  /** Slices chosen among those of all finds: find and cut. */
+  marked: [string, string][];
   /** Cuts that are the musician's stay when a find is cut anew. */
   keepHand: boolean;
   /** Where cuts made or moved by hand go. */
   snap: Snap;
+  /** Where the edges of a selection go. */
+  selectSnap: SelectSnap;
   /** Hear a slice whenever one of its edges is moved. */
   hearMoves: boolean;
   /** Presses of free pads cut the find that plays; how far a cut may go to an attack, and how late presses arrive (ms). */
@@ -76,6 +83,8 @@ interface View {
   cleaning: Record<string, Cleaning>;
   /** What is chosen among the loops and hits that were found: a place in its list. */
   found: { kind: FoundKind; index: number } | null;
+  /** Groups of lanes that are open, by role. */
+  unfolded: string[];
   /** Lane and beat of the keyboard's place in the pattern. */
   step: { pad: number; beat: number } | null;
 }
@@ -93,6 +102,7 @@ const START: View = {
   pattern: null,
   page: 0,
   pads: [],
+  together: "by",
   cuts: [],
   windows: {},
   selection: null,
@@ -107,8 +117,10 @@ const START: View = {
   chopPanel: "slices",
   table: { by: "number", down: false, roles: [], text: "" },
   search: { text: "", roles: [], length: 0, bright: "any", tonic: null, tempo: "any", rank: null, model: null },
+  marked: [],
   keepHand: true,
   snap: "attack",
+  selectSnap: "beats",
   hearMoves: true,
   live: false,
   catchMs: null,
@@ -116,6 +128,7 @@ const START: View = {
   controller: false,
   cleaning: {},
   found: null,
+  unfolded: [],
   step: null,
 };
 

@@ -120,7 +120,7 @@ class TapePlayer {
     if (!useTape.getState().playing) return this.report.place;
     const now = (audio().currentTime - audio().baseLatency) * audio().sampleRate;
     let place = this.report.place + (now - this.report.frame);
-    if (this.loop && place >= this.loop.end) place = this.loop.start + ((place - this.loop.start) % (this.loop.end - this.loop.start));
+    if (this.loop && this.loop.end > this.loop.start && place >= this.loop.end) place = this.loop.start + ((place - this.loop.start) % (this.loop.end - this.loop.start));
     return Math.min(this.frames, Math.max(0, place));
   }
 

@@ -47,10 +47,18 @@ class TapeProcessor extends AudioWorkletProcessor {
       this.playing = true;
       this.rising = RISE;
       this.falling = 0;
+      this.ghostLeft = 0;
       this.sinceReport = REPORT;
     } else if (message.type === "loop") {
       this.loopStart = message.loopStart;
       this.loopEnd = message.loopEnd;
+      // An end that was moved to before the place that sounds: go on where the new loop would be by now, without a click.
+      const length = this.loopEnd - this.loopStart;
+      if (this.playing && length > 0 && this.place >= this.loopEnd) {
+        this.ghost = this.place;
+        this.ghostLeft = JOIN;
+        this.place = this.loopStart + ((this.place - this.loopStart) % length);
+      }
     } else if (this.playing) this.falling = FADE;
   }
 
@@ -68,19 +76,31 @@ class TapeProcessor extends AudioWorkletProcessor {
   }
 
   private both: [number, number] = [0, 0];
+  /** What sounded before a jump, and how much longer it fades out. */
+  private ghost = 0;
+  private ghostLeft = 0;
+
+  /** Let what sounded before a jump go out under what sounds now. */
+  private fadeGhost(): void {
+    const share = this.ghostLeft / (JOIN + 1);
+    const chunk = this.chunks.get(Math.floor(this.ghost / CHUNK));
+    const at = this.ghost % CHUNK;
+    for (const side of [0, 1] as const) this.both[side] = this.both[side] * (1 - share) + (chunk?.[side][at] ?? 0) * share;
+    this.ghost++;
+    this.ghostLeft--;
+  }
 
   /** What sounds at a place. Just before a loop's end the record comes in that leads up to its start: nothing clicks. */
-  private join(chunk: [Float32Array, Float32Array], at: number): [number, number] {
+  private join(chunk: [Float32Array, Float32Array], at: number): void {
     this.both[0] = chunk[0][at] ?? 0;
     this.both[1] = chunk[1][at] ?? 0;
     const left = this.loopEnd - this.place;
-    if (left > JOIN || left <= 0 || this.loopStart < left || this.loopEnd <= this.loopStart) return this.both;
+    if (left > JOIN || left <= 0 || this.loopStart < left || this.loopEnd <= this.loopStart) return;
     const place = this.loopStart - left;
     const other = this.chunks.get(Math.floor(place / CHUNK));
-    if (!other) return this.both;
+    if (!other) return;
     const share = 1 - left / (JOIN + 1);
     for (const side of [0, 1] as const) this.both[side] = this.both[side] * (1 - share) + (other[side][place % CHUNK] ?? 0) * share;
-    return this.both;
   }
 
   process(_inputs: Float32Array[][], outputs: Float32Array[][]): boolean {
@@ -111,7 +131,9 @@ class TapeProcessor extends AudioWorkletProcessor {
           if (this.clickAt >= this.click.length) this.click = null;
         }
       }
-      const [ours, theirs] = this.join(chunk, at);
+      this.join(chunk, at);
+      if (this.ghostLeft > 0) this.fadeGhost();
+      const [ours, theirs] = this.both;
       left[i] = (ours + extra) * g;
       right[i] = (theirs + extra) * g;
       this.place++;

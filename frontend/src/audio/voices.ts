@@ -9,6 +9,7 @@ interface Sounding {
   source: AudioBufferSourceNode;
   gain: GainNode;
   choke: number;
+  began: number;
   held: boolean;
   ended: boolean;
 }
@@ -16,16 +17,19 @@ interface Sounding {
 /** Pads that sound now, and how often each was hit, so that a card can light up again. */
 export const useSounding = create<{ sounding: Record<number, number> }>(() => ({ sounding: {} }));
 
+/** The stretch of a find that was struck up and sounds, by its audio; or a reference tone. */
+export const useSlice = create<{ slice: string | null }>(() => ({ slice: null }));
+
 class Voices {
   private buffers = new Map<string, AudioBuffer>();
   private fetching = new Map<string, Promise<AudioBuffer>>();
-  private sounds: Sounds | null = null;
+  private known: Sounds | null = null;
   private pads: Record<string, Pad> = {};
   private playing = new Map<number, Set<Sounding>>();
 
   /** Know what the pads sound like now, and fetch what is missing, the page in view first. */
   update(sounds: Sounds, pads: Record<string, Pad>, page: number): void {
-    this.sounds = sounds;
+    this.known = sounds;
     this.pads = pads;
     const wanted = Object.entries(sounds.voices).sort(([a], [b]) => this.distance(a, page) - this.distance(b, page));
     const keys = new Set(wanted.map(([, voice]) => voice.key));
@@ -60,7 +64,7 @@ class Voices {
   press(pad: number, velocity = 127): void {
     wake();
     mark("key down");
-    const voice = this.sounds?.voices[pad];
+    const voice = this.known?.voices[pad];
     const settings = this.pads[pad];
     if (!voice || !settings) return;
     const buffer = this.buffers.get(voice.key);
@@ -73,14 +77,15 @@ class Voices {
 
   /** Let a pad go: a held one ends with a short fade, a one-shot rings on. */
   release(pad: number): void {
-    for (const sound of this.playing.get(pad) ?? []) if (sound.held) this.fade(sound, this.sounds?.live.release ?? 529);
+    for (const sound of this.playing.get(pad) ?? []) if (sound.held) this.fade(sound, this.known?.live.release ?? 529);
   }
 
   private start(buffer: AudioBuffer, pad: number, settings: Pad, velocity: number): void {
     const context = audio();
     if (settings.choke) {
+      const together = (this.known?.live.together ?? 882) / context.sampleRate;
       for (const others of this.playing.values())
-        for (const other of others) if (other.choke === settings.choke) this.fade(other, this.sounds?.live.choke ?? 132);
+        for (const other of others) if (other.choke === settings.choke && context.currentTime - other.began > together) this.fade(other, this.known?.live.choke ?? 132);
     }
     const source = context.createBufferSource();
     const gain = context.createGain();
@@ -89,7 +94,7 @@ class Voices {
     source.connect(gain).connect(output());
     source.start();
     mark("voice start");
-    const sound: Sounding = { source, gain, choke: settings.choke, held: settings.play === "held", ended: false };
+    const sound: Sounding = { source, gain, choke: settings.choke, began: context.currentTime, held: settings.play === "held", ended: false };
     const mine = this.playing.get(pad) ?? new Set();
     mine.add(sound);
     this.playing.set(pad, mine);
@@ -116,6 +121,11 @@ class Voices {
     sound.source.stop(end);
   }
 
+  /** Whether any pad sounds. */
+  sounds(): boolean {
+    return [...this.playing.values()].some((sounds) => [...sounds].some((sound) => !sound.ended));
+  }
+
   silence(): void {
     for (const sounds of this.playing.values()) for (const sound of sounds) this.fade(sound, 441);
     this.stopSlice();
@@ -126,15 +136,15 @@ class Voices {
 
   /** Sound a reference tone, in place of a slice that sounds. */
   async reference(url: string): Promise<void> {
-    await this.one(url);
+    await this.one(url, "tone");
   }
 
   /** Sound a stretch of a source as a fresh pad would. */
   async audition(hash: string, start: number, end: number, level: number): Promise<void> {
-    await this.one(`/api/audio/${hash}/slice/${start}/${end}?level=${level}`);
+    await this.one(`/api/audio/${hash}/slice/${start}/${end}?level=${level}`, hash);
   }
 
-  private async one(url: string): Promise<void> {
+  private async one(url: string, what: string): Promise<void> {
     wake();
     this.slices.set(url, url);
     if (this.slices.size > 64) {
@@ -150,18 +160,26 @@ class Voices {
     source.connect(gain).connect(output());
     source.start();
     mark("slice start");
-    this.slice = { source, gain, choke: 0, held: false, ended: false };
-    source.onended = () => gain.disconnect();
+    const sound: Sounding = { source, gain, choke: 0, began: audio().currentTime, held: false, ended: false };
+    this.slice = sound;
+    useSlice.setState({ slice: what });
+    source.onended = () => {
+      gain.disconnect();
+      if (this.slice !== sound) return;
+      this.slice = null;
+      useSlice.setState({ slice: null });
+    };
   }
 
   stopSlice(): void {
     if (this.slice) this.fade(this.slice, 132);
     this.slice = null;
+    if (useSlice.getState().slice) useSlice.setState({ slice: null });
   }
 
   /** How many of the pads' voices are here, for tests: [here, all]. */
   ready(): [number, number] {
-    const all = Object.values(this.sounds?.voices ?? {});
+    const all = Object.values(this.known?.voices ?? {});
     return [all.filter((voice) => this.buffers.has(voice.key)).length, all.length];
   }
 }

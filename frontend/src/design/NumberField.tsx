@@ -57,6 +57,11 @@ export function NumberField({ parameter, value, onChange, label, className = "",
       done.current = true;
       setTyped(null);
       input.current?.blur();
+    } else if (event.key === " ") {
+      // No part of a number: it is kept, and the key goes on to the transport.
+      event.preventDefault();
+      commit();
+      input.current?.blur();
     } else if (event.key === "ArrowUp" || event.key === "ArrowDown") {
       event.preventDefault();
       setTyped(null);

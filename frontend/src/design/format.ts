@@ -22,10 +22,16 @@ export function seconds(value: number): string {
   return `${minutes}:${(value - minutes * 60).toFixed(1).padStart(4, "0")} min`;
 }
 
-/** bar · beat · sixteenth, counted from one. */
+/** Minutes and seconds, as a clock. */
+export function clock(value: number): string {
+  const minutes = Math.floor(value / 60);
+  return `${minutes}:${(value - minutes * 60).toFixed(1).padStart(4, "0")}`;
+}
+
+/** bar · beat · sixteenth, counted from one; the bar before bar one is −1. */
 export function position(beat: number, beatsPerBar: number): string {
-  const at = Math.max(0, beat + 1e-6);
+  const at = beat + 1e-6;
   const bar = Math.floor(at / beatsPerBar);
   const inBar = at - bar * beatsPerBar;
-  return `${bar + 1} · ${Math.floor(inBar) + 1} · ${Math.floor((inBar % 1) * 4) + 1}`;
+  return `${bar < 0 ? `\u2212${-bar}` : bar + 1} · ${Math.floor(inBar) + 1} · ${Math.floor((inBar % 1) * 4) + 1}`;
 }

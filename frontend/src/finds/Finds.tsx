@@ -13,9 +13,9 @@ import { Button } from "../design/Button";
 import { EditableName } from "../design/EditableName";
 import { fixed, seconds } from "../design/format";
 import { Hint } from "../design/Hint";
-import { Dots } from "../design/Menu";
+import { Context, Dots } from "../design/Menu";
 import { MiniWave } from "../wave/MiniWave";
-import { addFiles, useUploads } from "./importing";
+import { addFiles, stopFolder, useUploads } from "./importing";
 import { RecordPanel } from "./RecordPanel";
 import { Shelf } from "./Shelf";
 
@@ -25,6 +25,7 @@ export function Finds({ about }: { about: About }) {
   const selected = useView((s) => s.source);
   const jobs = useJobs((s) => s.jobs);
   const uploads = useUploads((s) => s.uploads);
+  const folder = useUploads((s) => s.folder);
   const [recording, setRecording] = useState(false);
   const waiting = Object.values(jobs);
   const list = useRef<HTMLDivElement>(null);
@@ -61,6 +62,7 @@ export function Finds({ about }: { about: About }) {
         {sources.map((source) => (
           <FindCard key={source.id} source={source} rate={open.pocket.rate} on={source.id === selected} />
         ))}
+        {folder ? <Progress name={folder.name} step={`Folder: ${folder.sent} of ${folder.count} files sent`} share={folder.sent / folder.count} onCancel={stopFolder} /> : null}
         {uploads.map((upload) => (
           <Progress key={upload.id} name={upload.name} step="Sending" share={upload.share} onCancel={upload.abort} />
         ))}
@@ -103,7 +105,15 @@ const FindCard = memo(function FindCard({ source, rate, on }: { source: Source; 
   const grid = source.grid;
   const facts = [grid?.bars ? `${grid.bars} ${grid.bars === 1 ? "bar" : "bars"}` : seconds(source.frames / rate), source.channels === 1 ? "mono" : null].filter(Boolean).join(", ");
 
+  const items = [
+    { label: "Open in Listen", onSelect: () => (choose(), useView.getState().look({ station: "listen" })) },
+    { label: "Open in Chop", onSelect: () => (choose(), useView.getState().look({ station: "chop" })) },
+    null,
+    { label: "Rename", onSelect: () => setTimeout(() => setRenaming(true)) },
+    { label: "Remove", onSelect: () => void remove(source) },
+  ];
   return (
+    <Context label={`${source.name}: what to do`} items={() => items}>
     <div
       ref={card}
       data-find={source.id}
@@ -125,11 +135,7 @@ const FindCard = memo(function FindCard({ source, rate, on }: { source: Source; 
             <Dots
               name={`Menu of ${source.name}`}
               label={`${source.name}: what to do`}
-              items={[
-                { label: "Rename", onSelect: () => setTimeout(() => setRenaming(true)) },
-                null,
-                { label: "Remove", onSelect: () => void remove(source) },
-              ]}
+              items={items}
             />
           </span>
         </div>
@@ -147,6 +153,7 @@ const FindCard = memo(function FindCard({ source, rate, on }: { source: Source; 
         </div>
       </div>
     </div>
+    </Context>
   );
 });
 

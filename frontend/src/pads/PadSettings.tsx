@@ -1,5 +1,5 @@
 /** Settings of the chosen pad, or of several at once. */
-import { useState } from "react";
+import { useRef, useState } from "react";
 
 import type { Pocket, Role } from "../api/types";
 import { edit } from "../app/edits";
@@ -8,25 +8,41 @@ import { useView } from "../app/view";
 import { Button } from "../design/Button";
 import { EditableName } from "../design/EditableName";
 import { seconds } from "../design/format";
-import { Menu } from "../design/Menu";
-import { NumberField } from "../design/NumberField";
+import { Dots, Menu } from "../design/Menu";
+import { clampTo, NumberField } from "../design/NumberField";
 import { ROLE_NAMES, ROLES } from "../design/roles";
 import { Slider } from "../design/Slider";
 import { Toggle } from "../design/Toggle";
 import { PAGE, useKeyNames } from "./keys";
 import { PadSound } from "./PadSound";
-import { padMenu } from "./Pads";
+import { padItems, showInChop } from "./choosing";
 
 type Field = "level" | "pitch" | "fade_out";
 
 export function PadSettings({ pads, pocket }: { pads: number[]; pocket: Pocket }) {
   const [renaming, setRenaming] = useState(false);
   const names = useKeyNames((s) => s.names);
+  const [level, pitch, fade] = [useParameter("pad", "level"), useParameter("pad", "pitch"), useParameter("pad", "fade_out")];
   const first = pads[0] as number;
+  const together = useView((s) => s.together);
+  const bases = useRef(new Map<string, Record<number, number>>());
   const pad = pocket.pads[first];
   if (!pad) return null;
   const many = pads.length > 1;
+  const ranges = { level, pitch, fade_out: fade };
   const source = pocket.sources[pad.chop.source];
+  /** A number of several pads: each moved by as much from where the gesture found it, or all the same. */
+  function number(field: Field, value: number, gesture: string) {
+    if (!many || together === "alike") return change({ [field]: value }, gesture);
+    if (!bases.current.has(gesture)) {
+      bases.current.clear();
+      bases.current.set(gesture, Object.fromEntries(pads.map((index) => [index, pocket.pads[index]?.[field] ?? 0])));
+    }
+    const base = bases.current.get(gesture) ?? {};
+    const by = value - (base[first] ?? 0);
+    const values = Object.fromEntries(pads.map((index) => [index, clampTo(ranges[field], (base[index] ?? 0) + by)]));
+    void edit({ type: "set_each_pad", field, values }, gesture);
+  }
   const change = (changes: Partial<Record<Field, number>> & { role?: Role; reverse?: boolean; play?: "one-shot" | "held"; choke?: number; name?: string }, gesture: string | null = null) =>
     void edit({ type: "set_pads", pads, ...changes }, gesture);
 
@@ -38,30 +54,38 @@ export function PadSettings({ pads, pocket }: { pads: number[]; pocket: Pocket }
           <EditableName className="title truncate text-[14px]" label="Name of the pad" value={pad.name} editing={renaming} onEditing={setRenaming} onChange={(name) => change({ name })} />
         )}
         <span className="grow" />
-        {padMenu(pads)}
+        <Dots name="Menu of the pad" label="What to do with the pads" items={padItems(pads)} />
       </div>
       {many ? (
-        <p className="mb-1.5 text-[11.5px] text-ink2">Changes go to all of them; the values shown are the first one's.</p>
+        <div className="mb-1.5 flex items-center gap-1.5 text-[11.5px] text-ink2">
+          <span className="grow">All {pads.length} change; shown is the first.</span>
+          <Toggle on={together === "by"} onChange={(on) => useView.getState().look({ together: on ? "by" : "alike" })} hint="On: level, pitch and fade of each move by as much. Off: all get the same value">
+            Each by as much
+          </Toggle>
+        </div>
       ) : (
         <button
           type="button"
           title="Show it in Chop"
           className="mb-1.5 block truncate text-[11.5px] text-ink2 underline decoration-rule underline-offset-2 hover:decoration-ink"
-          onClick={() => useView.getState().look({ station: "chop", source: pad.chop.source, cuts: pad.chop.cut ? [pad.chop.cut] : [] })}
+          onClick={() => showInChop(first)}
         >
           {source?.name}, {seconds((pad.chop.end - pad.chop.start) / pocket.rate)}
         </button>
       )}
-      <Row field="level" value={pad.level} change={change} />
-      <Row field="pitch" value={pad.pitch} change={change} />
-      <Row field="fade_out" value={pad.fade_out} change={change} />
+      <Row field="level" value={pad.level} change={number} />
+      <Row field="pitch" value={pad.pitch} change={number} />
+      <Row field="fade_out" value={pad.fade_out} change={number} />
       <PadSound pads={pads} pad={pad} pocket={pocket} />
       <div className="mt-1.5 flex flex-wrap gap-1.5">
         <Toggle on={pad.reverse} onChange={(reverse) => change({ reverse })} hint="Play it from its end to its start">
           Reverse
         </Toggle>
-        <Toggle on={pad.play === "held"} onChange={(held) => change({ play: held ? "held" : "one-shot" })} hint="On: sounds while the key is down. Off: rings to its end">
-          Held
+        <Toggle on={pad.play === "held"} onChange={(held) => change({ play: held ? "held" : "one-shot" })} hint="On: sounds only while the pad is held down. Off: one-shot, plays to its end">
+          Gate
+        </Toggle>
+        <Toggle on={!pad.choke} onChange={(ring) => change({ choke: ring ? 0 : 1 })} hint="Nothing cuts it off, and it cuts nothing off">
+          Let ring
         </Toggle>
         <Menu
           label="Choke group"
@@ -108,13 +132,13 @@ export function PadSettings({ pads, pocket }: { pads: number[]; pocket: Pocket }
   );
 }
 
-function Row({ field, value, change }: { field: Field; value: number; change: (changes: Partial<Record<Field, number>>, gesture: string) => void }) {
+function Row({ field, value, change }: { field: Field; value: number; change: (field: Field, value: number, gesture: string) => void }) {
   const parameter = useParameter("pad", field);
   return (
     <div className="grid grid-cols-[62px_1fr_76px] items-center gap-2 text-[12px]">
       <span>{parameter.label}</span>
-      <Slider parameter={parameter} value={value} onChange={(v, gesture) => change({ [field]: v }, gesture)} />
-      <NumberField align="right" parameter={parameter} value={value} onChange={(v, gesture) => change({ [field]: v }, gesture)} />
+      <Slider parameter={parameter} value={value} onChange={(v, gesture) => change(field, v, gesture)} />
+      <NumberField align="right" parameter={parameter} value={value} onChange={(v, gesture) => change(field, v, gesture)} />
     </div>
   );
 }

@@ -33,8 +33,8 @@ export function PadSound({ pads, pad, pocket }: { pads: number[]; pad: Pad; pock
       <Toggle on={pad.locked} onChange={(locked) => void edit({ type: "set_pads", pads, locked })} hint="No slice takes its place">
         Lock
       </Toggle>
-      <Button hint="On the shelf under the finds, for every pocket" onClick={() => void keepOnShelf(pads)}>
-        Keep
+      <Button hint="Saved on the shelf under the finds, for every pocket" onClick={() => void keepOnShelf(pads)}>
+        Save to shelf
       </Button>
       {one ? pad.layers.map((layer, i) => <LayerRow key={i} pad={first} index={i} name={layer.name || pocket.sources[layer.chop.source]?.name || ""} level={layer.level} />) : null}
       {one && pad.takes.length ? <span className="text-[11.5px] text-ink2">{pad.takes.length + 1} chops of it, one for each hit</span> : null}

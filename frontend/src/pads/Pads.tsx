@@ -11,11 +11,12 @@ import { usePocket } from "../app/pocket";
 import { useView } from "../app/view";
 import { Button } from "../design/Button";
 import { EditableName } from "../design/EditableName";
-import { Dots } from "../design/Menu";
+import { Context, Dots } from "../design/Menu";
 import { CARD, INK, roleColor, ROLES } from "../design/roles";
 import { MiniWave } from "../wave/MiniWave";
 import { PAGE, useKeyNames } from "./keys";
 import { Controller } from "./Controller";
+import { choosePad, padItems } from "./choosing";
 import { PadSettings } from "./PadSettings";
 import { pressPad, releasePad } from "./press";
 
@@ -115,6 +116,16 @@ function Empty({ none }: { none: boolean }) {
   );
 }
 
+/** A padlock: no slice takes the place of this one. */
+function Lock({ lit }: { lit: boolean }) {
+  return (
+    <svg aria-hidden viewBox="0 0 10 12" className="absolute top-[16px] left-[6px] h-[12px] w-[10px]" fill={lit ? CARD : INK} stroke={lit ? CARD : INK}>
+      <path d="M2.6 5.5V3.6a2.4 2.4 0 0 1 4.8 0v1.9" fill="none" strokeWidth="1.5" />
+      <rect x="1.2" y="5.4" width="7.6" height="5.8" rx="1" strokeWidth="0" />
+    </svg>
+  );
+}
+
 interface CardProps {
   index: number;
   place: number;
@@ -173,14 +184,13 @@ const PadCard = memo(function PadCard({ index, place, pad, source, chosen }: Car
     if (event.button !== 0) return;
     dragged.current = false;
     pressPad(index, 127, event.timeStamp);
-    const add = event.shiftKey || event.ctrlKey || event.metaKey;
-    const now = useView.getState().pads;
-    look({ pads: add ? (now.includes(index) ? now.filter((p) => p !== index) : [...now, index]) : [index] });
+    choosePad(index, event.shiftKey ? "range" : event.ctrlKey || event.metaKey ? "toggle" : "one");
   }
   const release = () => releasePad(index);
   const lit = Boolean(hits);
 
   return (
+    <Context label={`${pad.name}: what to do`} items={() => padItems(useView.getState().pads.includes(index) ? useView.getState().pads : [index])}>
     <button
       type="button"
       {...dropping}
@@ -220,11 +230,7 @@ const PadCard = memo(function PadCard({ index, place, pad, source, chosen }: Car
       <span className="absolute right-1 bottom-[14px] left-1 truncate text-center text-[10.5px] font-semibold">{pad.name}</span>
       {" "}
       <span className={`absolute right-2 bottom-[3px] left-2 truncate text-center text-[9px] ${lit ? "" : "text-ink2"}`}>{source.name}</span>
-      {pad.locked ? (
-        <span aria-hidden className="absolute top-[15px] left-1.5 text-[9px]">
-          ▮
-        </span>
-      ) : null}
+      {pad.locked ? <Lock lit={lit} /> : null}
       {pad.layers.length ? (
         <span className="absolute top-0 left-5 text-[9px]" title={`${pad.layers.length + 1} layers`}>
           +{pad.layers.length}
@@ -237,27 +243,6 @@ const PadCard = memo(function PadCard({ index, place, pad, source, chosen }: Car
         </span>
       ) : null}
     </button>
+    </Context>
   );
 });
-
-export function padMenu(pads: number[]) {
-  return (
-    <Dots
-      name="Menu of the pad"
-      label="What to do with the pads"
-      items={[
-        { label: "Copy to the next free pad", disabled: pads.length > 1, onSelect: () => copyToFree(pads[0] as number) },
-        { label: "Give its settings to the other chosen pads", disabled: pads.length < 2, onSelect: () => void edit({ type: "copy_pad", pad: pads[0] as number, to: pads.slice(1), settings_only: true }) },
-        null,
-        { label: pads.length > 1 ? `Clear ${pads.length} pads` : "Clear pad", onSelect: () => void edit({ type: "clear_pads", pads }) },
-      ]}
-    />
-  );
-}
-
-function copyToFree(pad: number): void {
-  const taken = usePocket.getState().open?.pocket.pads ?? {};
-  let free = pad + 1;
-  while (taken[free]) free++;
-  void edit({ type: "copy_pad", pad, to: [free] }).then((made) => made && useView.getState().look({ page: Math.floor(free / PAGE), pads: [free] }));
-}

@@ -12,6 +12,12 @@ import { Toggle } from "../design/Toggle";
 
 const PASSES = { name: "passes", label: "Repeats", unit: "×", low: 1, high: 64, default: 1, step: 1, digits: 0, help: "How often the pattern is played" };
 
+/** The file's name as a header gives it: in letters of any script (RFC 5987), or plainly. */
+function fileName(header: string): string {
+  const encoded = /filename\*=UTF-8''([^;]+)/i.exec(header)?.[1];
+  return encoded ? decodeURIComponent(encoded) : (/filename="?([^";]+)"?/.exec(header)?.[1] ?? "loop.wav");
+}
+
 /** What is heard, as a 24-bit WAV file. */
 export function Export() {
   const open = usePocket((s) => s.open);
@@ -31,7 +37,7 @@ export function Export() {
       if (!response.ok) throw new Error(((await response.json()) as Problem).message);
       const peak = Number(response.headers.get("X-Peak-dB"));
       const clipped = Number(response.headers.get("X-Clipped"));
-      const name = /filename="([^"]+)"/.exec(response.headers.get("Content-Disposition") ?? "")?.[1] ?? "loop.wav";
+      const name = fileName(response.headers.get("Content-Disposition") ?? "");
       const link = document.createElement("a");
       link.href = URL.createObjectURL(await response.blob());
       link.download = name;

@@ -5,10 +5,12 @@ import { togglePattern } from "../app/actions";
 import { useParameter } from "../app/about";
 import { edit, redo, undo } from "../app/edits";
 import { usePocket } from "../app/pocket";
+import { type Heard, stopAll, useHeardNow } from "../app/sounding";
 import { useView } from "../app/view";
+import { heardPlace } from "../audio/heard";
 import { loopPlayer, useLoop } from "../audio/loop";
 import { Button } from "../design/Button";
-import { position } from "../design/format";
+import { clock, position } from "../design/format";
 import { Hint } from "../design/Hint";
 import { NumberField } from "../design/NumberField";
 import { Export } from "./Export";
@@ -18,7 +20,7 @@ import { Pockets } from "./Pockets";
 
 export function Transport() {
   const open = usePocket((s) => s.open);
-  const playing = useLoop((s) => s.playing);
+  const heard = useHeardNow();
   const ready = useLoop((s) => s.ready);
   const patternId = useView((s) => s.pattern);
   const tempo = useParameter("pocket", "tempo");
@@ -33,21 +35,19 @@ export function Transport() {
       <h1 className="title text-[19px] whitespace-nowrap">Grain Pocket</h1>
       <Pockets />
       <span className="w-2" />
-      <Hint text="Play or stop the pattern" keys="Shift Space">
+      <Hint text={heard ? "Stop what sounds" : "Play the pattern"} keys={heard ? "Esc" : "Shift Space"}>
         <button
           type="button"
-          aria-label={playing ? "Stop the pattern" : "Play the pattern"}
-          aria-disabled={!ready}
+          aria-label={heard ? `Stop ${heard.kind === "pattern" ? "the pattern" : heard.name}` : "Play the pattern"}
+          aria-disabled={!heard && !ready}
           data-testid="play"
-          onClick={togglePattern}
-          className={`grid h-8 w-16 place-items-center rounded-[4px] text-[14px] text-white ${playing ? "bg-now" : "bg-ink hover:bg-ink2"} ${ready ? "" : "opacity-45"}`}
+          onClick={heard ? stopAll : togglePattern}
+          className={`grid h-8 w-16 place-items-center rounded-[4px] text-[14px] text-white ${heard ? "bg-now" : "bg-ink hover:bg-ink2"} ${heard || ready ? "" : "opacity-45"}`}
         >
-          {playing ? "■" : "▶"}
+          {heard ? "■" : "▶"}
         </button>
       </Hint>
-      <Value label="position">
-        <Position beatsPerBar={pattern?.beats_per_bar ?? 4} />
-      </Value>
+      <Sounding heard={heard} beatsPerBar={pattern?.beats_per_bar ?? 4} rate={pocket.rate} />
       <Value label="tempo">
         <NumberField className="w-[58px]" parameter={tempo} value={pocket.tempo} showUnit={false} onChange={(value, gesture) => void edit({ type: "set_pocket", tempo: value }, gesture)} />
       </Value>
@@ -96,20 +96,34 @@ function Value({ label, children }: { label: string; children: React.ReactNode }
   );
 }
 
+/** What sounds and how far it is, wherever in the house it was started. */
+function Sounding({ heard, beatsPerBar, rate }: { heard: Heard | null; beatsPerBar: number; rate: number }) {
+  const name = heard ? (heard.kind === "slice" ? `slice of ${heard.name}` : heard.name) : "position";
+  return (
+    <div className="flex w-[118px] flex-col leading-[1.1]">
+      <span data-testid="sounding" title={heard ? name : undefined} className={`truncate text-[11px] ${heard ? "font-semibold text-now" : "text-ink2"}`}>
+        {name}
+      </span>
+      <span className="text-[16px] font-semibold whitespace-nowrap">
+        <Position kind={heard?.kind ?? null} beatsPerBar={beatsPerBar} rate={rate} />
+      </span>
+    </div>
+  );
+}
+
 /** Written straight into the page, many times a second: React need not know. */
-function Position({ beatsPerBar }: { beatsPerBar: number }) {
+function Position({ kind, beatsPerBar, rate }: { kind: Heard["kind"] | null; beatsPerBar: number; rate: number }) {
   const text = useRef<HTMLSpanElement>(null);
-  const playing = useLoop((s) => s.playing);
   useEffect(() => {
     const show = () => {
       const loop = loopPlayer.loop();
-      const beat = playing && loop ? (loopPlayer.place() * loop.tempo) / 60 / loop.rate : 0;
-      if (text.current) text.current.textContent = position(beat, beatsPerBar);
+      const beat = kind === "pattern" && loop ? (loopPlayer.place() * loop.tempo) / 60 / loop.rate : 0;
+      if (text.current) text.current.textContent = kind === "find" ? clock(heardPlace() / rate) : position(beat, beatsPerBar);
     };
     show();
-    if (!playing) return;
+    if (kind !== "pattern" && kind !== "find") return;
     const timer = window.setInterval(show, 40);
     return () => window.clearInterval(timer);
-  }, [playing, beatsPerBar]);
+  }, [kind, beatsPerBar, rate]);
   return <span ref={text} className="inline-block w-[76px]" data-testid="position" />;
 }

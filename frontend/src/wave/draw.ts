@@ -180,14 +180,41 @@ export function paintProposed(c: CanvasRenderingContext2D, frame: Frame, at: num
   c.restore();
 }
 
-export function paintGrid(c: CanvasRenderingContext2D, frame: Frame, grid: Grid, top: number, height: number, numbers: boolean): void {
+/** Bars whose numbers are written, with where and what: as many as there is room for. */
+export function barsShown(grid: Grid, frame: Frame): { index: number; x: number; label: string }[] {
+  const first = Math.max(0, beatBefore(grid, frame.start) - grid.beatsPerBar);
+  const last = Math.min(grid.beats.length - 1, beatBefore(grid, frame.start + frame.width * frame.perPixel) + 1);
+  const out: { index: number; x: number; label: string }[] = [];
+  if (last <= first) return out;
+  const perBar = (((grid.beats[last] as number) - (grid.beats[first] as number)) / (last - first) / frame.perPixel) * grid.beatsPerBar;
+  const every = 2 ** Math.max(0, Math.ceil(Math.log2(24 / perBar)));
+  for (let index = first; index <= last; index++) {
+    if (grid.bars[index] !== true) continue;
+    const number = Math.floor((index - grid.one) / grid.beatsPerBar);
+    const x = ((grid.beats[index] as number) - frame.start) / frame.perPixel;
+    if (number % every === 0 && x > -40 && x <= frame.width) out.push({ index, x: Math.round(x), label: number >= 0 ? String(number + 1) : `\u2212${-number}` });
+  }
+  return out;
+}
+
+/** The row of bar numbers over a wave. */
+export function paintRuler(c: CanvasRenderingContext2D, frame: Frame, grid: Grid, height: number): void {
+  c.font = '500 11px "Atkinson Hyperlegible Next Variable"';
+  for (const { index, x, label } of barsShown(grid, frame)) {
+    const one = index === grid.one;
+    c.fillStyle = one ? INK : "rgba(42,27,51,0.55)";
+    c.fillRect(x, 0, one ? 2 : 1, height);
+    c.fillStyle = one ? INK : "#5c5163";
+    c.fillText(label, x + 4, height - 4);
+  }
+}
+
+export function paintGrid(c: CanvasRenderingContext2D, frame: Frame, grid: Grid, top: number, height: number): void {
   const first = Math.max(0, beatBefore(grid, frame.start) - grid.beatsPerBar);
   const last = Math.min(grid.beats.length - 1, beatBefore(grid, frame.start + frame.width * frame.perPixel) + 1);
   if (last <= first) return;
   const perBeat = ((grid.beats[last] as number) - (grid.beats[first] as number)) / (last - first) / frame.perPixel;
   const everyBar = 2 ** Math.max(0, Math.ceil(Math.log2(10 / (perBeat * grid.beatsPerBar))));
-  const numbered = 2 ** Math.max(0, Math.ceil(Math.log2(24 / (perBeat * grid.beatsPerBar))));
-  c.font = '500 10px "Atkinson Hyperlegible Next Variable"';
   for (let i = first; i <= last; i++) {
     const bar = grid.bars[i] === true;
     if (!bar && perBeat < 8) continue;
@@ -198,10 +225,6 @@ export function paintGrid(c: CanvasRenderingContext2D, frame: Frame, grid: Grid,
     const one = i === grid.one;
     c.fillStyle = one ? INK : bar ? "rgba(42,27,51,0.55)" : "rgba(42,27,51,0.2)";
     c.fillRect(Math.round(x), top, one ? 2 : 1, bar ? height : height * 0.6);
-    if (numbers && bar && number % numbered === 0) {
-      c.fillStyle = one ? INK : "#5c5163";
-      c.fillText(String(number >= 0 ? number + 1 : number), Math.round(x) + 4, top + 9);
-    }
   }
 }
 

@@ -23,6 +23,8 @@ from grainpocket.core.sound.audio import Samples, mono
 MOST_CUTS = 4096
 # A chord sounds from the attack that begins it; analysis knows the beat.
 CHORD_REACH_S = 0.12
+# A slice shorter than this in which nothing is louder than that is nothing anyone would play.
+SLIVER_S, SLIVER_DB = 0.010, -60.0
 Places = NDArray[np.int64]
 
 
@@ -80,8 +82,10 @@ def propose(
         # Where the stretch begins is where the musician said.
         at = np.array([p if p == low else snapper.snap(p, cutting.snap, cutting.step) for p in at.tolist()], np.int64)
     if cutting.by != "transients" and (not len(at) or at[0] > low):
-        at = np.concatenate(([low], at))
-    at = _apart(np.unique(at), cutting, asked.hearing, pocket.rate)
+        # A line just behind the start is the start: no slice of a few milliseconds stands before it.
+        head = at[1:] if len(at) and at[0] - low < SLIVER_S * pocket.rate else at
+        at = np.concatenate(([low], head))
+    at = _without_slivers(_apart(np.unique(at), cutting, asked.hearing, pocket.rate), high, asked)
     if len(at) > MOST_CUTS:
         raise NoCuts(f"That would be {len(at)} slices; {MOST_CUTS} are the most. Choose longer ones, or select a part.")
     roles = roles_at(asked.hearing.onsets, at, round(pocket.rate * LONGEST_HEAD_S / 2))
@@ -190,6 +194,17 @@ def _apart(at: Places, cutting: Cutting, hearing: Hearing, rate: int) -> Places:
         if all(abs(place - k) >= least for k in kept[max(0, near - 1) : near + 1]):
             kept.insert(near, place)
     return np.array(kept, np.int64)
+
+
+def _without_slivers(at: Places, end: int, asked: _Asked) -> Places:
+    """Without the cuts that begin a sliver: what it holds ends the slice before it."""
+    lengths = np.diff(np.append(at, end))
+    silent = []
+    for i in np.flatnonzero(lengths < SLIVER_S * asked.pocket.rate).tolist():
+        sound = asked.library.read(asked.source.audio, int(at[i]), int(at[i] + lengths[i]))
+        if i and (not sound.size or float(np.abs(sound).max()) < 10 ** (SLIVER_DB / 20)):
+            silent.append(i)
+    return np.delete(at, silent)
 
 
 def _strengths(at: Sequence[int] | Places, hearing: Hearing) -> NDArray[np.float64]:

@@ -26,7 +26,7 @@ from grainpocket.core.edits.kits import (
     TrayToPads,
 )
 from grainpocket.core.edits.live import LiveCut
-from grainpocket.core.edits.padding import ClearPads, MovePad, SetPads, SlicesToPads
+from grainpocket.core.edits.padding import ClearPads, MovePad, SetEachPad, SetPads, SlicesToPads
 from grainpocket.core.edits.patterns import (
     AddPattern,
     OriginalRhythm,
@@ -45,7 +45,7 @@ Edit = Annotated[
     | SetGrid | TakeTempo | MoveGrid | TapTempo
     | Recut | CutAtMarks | AddCut | MoveCut | StepCut | DeleteCuts | NameSlice
     | CutStretches | StretchesToPads | FitToPads | SplitByRole | RepeatBars | LiveCut
-    | SlicesToPads | SetPads | ClearPads | MovePad | CopyPad | PlaySlice | SwitchSound | SetLayer
+    | SlicesToPads | SetPads | SetEachPad | ClearPads | MovePad | CopyPad | PlaySlice | SwitchSound | SetLayer
     | NamePage | CopyPage | AddToTray | TakeFromTray | TrayToPads | TakeFromShelf
     | AddPattern | SetPattern | RemovePattern | PutHits | RemoveHits | SetVelocity | OriginalRhythm,
     Field(discriminator="type"),

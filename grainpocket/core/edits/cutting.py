@@ -18,6 +18,8 @@ from grainpocket.core.pocket import Cut, Cutting, Pocket, Role, Snap, Source
 
 # An attack this near to a cut made by hand is what it was meant for.
 HAND_REACH_S = 0.012
+# Moving a cut leaves no slice shorter than this: a slip of the hand must not make a pad silent.
+LEAST_MOVED_S = 0.005
 
 
 class Recut(EditModel):
@@ -145,8 +147,10 @@ def moved_to(pocket: Pocket, source: Source, cut: str, at: int) -> Pocket:
     """The pocket with a cut as near to a place as its neighbours let it."""
     cuts = cuts_of(pocket, source)
     i = _index(cuts, cut)
-    low = cuts[i - 1].at + LEAST_SLICE if i else 0
-    high = (cuts[i + 1].at if i + 1 < len(cuts) else source.frames) - LEAST_SLICE
+    here, least = cuts[i].at, round(LEAST_MOVED_S * pocket.rate)
+    # A slice that is shorter already may stay so, and not become shorter still.
+    low = min(here, cuts[i - 1].at + least) if i else 0
+    high = max(here, (cuts[i + 1].at if i + 1 < len(cuts) else source.frames) - least)
     moved = cuts[i].model_copy(update={"at": max(low, min(at, high)), "by": "hand"})
     return with_cuts(pocket, source, (*cuts[:i], moved, *cuts[i + 1 :]))
 

@@ -36,7 +36,8 @@ class JoinFamily(EditModel):
             raise Refusal(f"{source.name} is what the other one belongs to already.")
         if not -source.frames < offset < root.frames:
             raise Refusal(f"{source.name} would lie outside {root.name}.")
-        kin = Kin(root=root.id, kind="stem", offset=offset, likeness=self.likeness)
+        kind = source.kin.kind if source.kin is not None and source.kin.root == root.id else "stem"
+        kin = Kin(root=root.id, kind=kind, offset=offset, likeness=self.likeness)
         # Its own stems come along.
         moved = {
             s.id: s.model_copy(update={"kin": s.kin.model_copy(update={"root": root.id, "offset": s.kin.offset + offset})})

@@ -11,7 +11,7 @@ from grainpocket.core.chop.kin import cuts_of
 from grainpocket.core.edits.base import EditModel, Library, Refusal, new_ids, the_source
 from grainpocket.core.edits.family_cuts import with_cuts
 from grainpocket.core.edits.padding import fill_pads
-from grainpocket.core.pocket import MOST_PADS, Chop, Cut, Frozen, Pad, Pocket, Role, Source
+from grainpocket.core.pocket import CHOKE_OF, MOST_PADS, Chop, Cut, Frozen, Pad, Pocket, Role, Source
 
 
 class Stretch(Frozen):
@@ -40,7 +40,8 @@ class StretchesToPads(EditModel):
         for one in self.stretches:
             _check(source, one)
             chop = Chop(source=source.id, start=one.start, end=one.end)
-            pads.append(Pad(name=one.name or source.name, role=one.role, chop=chop))
+            choke = CHOKE_OF[one.role] if one.role else 0
+            pads.append(Pad(name=one.name or source.name, role=one.role, chop=chop, choke=choke))
         return fill_pads(pocket, pads, [f"“{p.name}”" for p in pads], self.first)[0]
 
 

@@ -11,7 +11,7 @@ from grainpocket.core.edits.base import EditModel, Library, Refusal, the_pad, th
 from grainpocket.core.edits.family_cuts import chops_of, pad_with
 from grainpocket.core.edits.padding import fill_pads, pads_of, slice_name
 from grainpocket.core.params import of
-from grainpocket.core.pocket import MOST_PADS, MOST_TRAY, PAGE, Chop, Frozen, Held, Pad, Pocket, Role
+from grainpocket.core.pocket import CHOKE_OF, MOST_PADS, MOST_TRAY, PAGE, Chop, Frozen, Held, Pad, Pocket, Role
 
 LAST_PAGE = MOST_PADS // PAGE - 1
 
@@ -116,6 +116,7 @@ class PlaySlice(EditModel):
     pad: int
     source: str
     cut: str
+    keep_role: bool = Field(default=False, description="Leave the pad's role as it is")
 
     def label(self, pocket: Pocket) -> str:
         return "step slice"
@@ -129,7 +130,7 @@ class PlaySlice(EditModel):
         except KeyError as error:
             raise Refusal("That slice is no longer there.") from error
         new = pads_of(pocket, source, [chop], pad.choke)[0]
-        change: dict[str, object] = {"chop": chop, "role": new.role or pad.role}
+        change: dict[str, object] = {"chop": chop, "role": pad.role if self.keep_role else new.role or pad.role}
         if pad.name == slice_name(pocket, pocket.sources[pad.chop.source], pad.chop):
             change["name"] = new.name
         return pocket.with_pad(self.pad, pad.model_copy(update=change))
@@ -221,7 +222,7 @@ class TrayToPads(EditModel):
         if not wanted:
             raise Refusal("The tray is empty. Choose slices and press Into the tray.")
         held = [pocket.tray[i] for i in wanted]
-        new = [Pad(name=h.name, role=h.role, chop=h.chop) for h in held]
+        new = [Pad(name=h.name, role=h.role, chop=h.chop, choke=CHOKE_OF[h.role]) for h in held]
         pocket, _ = fill_pads(pocket, new, [f"“{h.name}”" for h in held], self.first, self.pads, self.layer)
         if self.keep:
             return pocket

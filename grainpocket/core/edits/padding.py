@@ -10,7 +10,7 @@ from pydantic import Field
 from grainpocket.core.chop.kin import root_of, slices
 from grainpocket.core.edits.base import EditModel, Library, Refusal, the_pad, the_source
 from grainpocket.core.params import PAD, of
-from grainpocket.core.pocket import LONGEST_CHOP_S, MOST_CHOKE, MOST_LAYERS, MOST_PADS, Chop, Layer, Pad, Pocket, Role, Source
+from grainpocket.core.pocket import LONGEST_CHOP_S, MOST_CHOKE, MOST_LAYERS, MOST_PADS, PAGE, Chop, Layer, Pad, Pocket, Role, Source
 
 
 class SlicesToPads(EditModel):
@@ -76,6 +76,26 @@ class SetPads(EditModel):
     def apply(self, pocket: Pocket, library: Library) -> Pocket:
         changed = {index: the_pad(pocket, index).model_copy(update=self._changes()) for index in self.pads}
         return pocket.model_copy(update={"pads": {**pocket.pads, **changed}})
+
+
+class SetEachPad(EditModel):
+    """One setting of several pads, each to a value of its own, as when all are turned down by as much."""
+
+    type: Literal["set_each_pad"] = "set_each_pad"
+    field: Literal["level", "pitch", "fade_out"]
+    values: dict[int, float] = Field(min_length=1, max_length=MOST_PADS, description="By pad; in the setting's range")
+
+    def label(self, pocket: Pocket) -> str:
+        return f"pad {of('pad', self.field).label.lower()}"
+
+    def apply(self, pocket: Pocket, library: Library) -> Pocket:
+        setting = of("pad", self.field)
+        pads = dict(pocket.pads)
+        for index, value in self.values.items():
+            if not setting.low <= value <= setting.high:
+                raise Refusal(f"{setting.label} goes from {setting.low:g} to {setting.high:g} {setting.unit}.")
+            pads[index] = the_pad(pocket, index).model_copy(update={self.field: value})
+        return pocket.model_copy(update={"pads": pads})
 
 
 class ClearPads(EditModel):
@@ -170,10 +190,12 @@ def fill_pads(
 
 
 def _free_pads(pocket: Pocket, count: int) -> list[int]:
-    """The first so many free places in a row; failing that, all free places. A kit should not lie in the gaps of another."""
+    """The first so many free places in a row that lie on one page, or begin one when they are more than a page; failing that,
+    any in a row, or all free places. A kit should not lie in the gaps of another, nor over the edge of a page."""
     free = [i for i in range(MOST_PADS) if i not in pocket.pads]
-    runs = (i for i in range(len(free) - count + 1) if free[i + count - 1] - free[i] == count - 1)
-    first = next(runs, None)
+    runs = [i for i in range(len(free) - count + 1) if not count or free[i + count - 1] - free[i] == count - 1]
+    tidy = (i for i in runs if free[i] % PAGE + min(count, PAGE) <= PAGE)
+    first = next(tidy, runs[0] if runs else None)
     return free if first is None else free[first:]
 
 

@@ -16,6 +16,7 @@ from grainpocket.core.edits.padding import fill_pads, pads_of
 from grainpocket.core.edits.played import as_played, whole_bars, with_tempo
 from grainpocket.core.listen.gridlines import beat_of, place_of
 from grainpocket.core.pocket import (
+    CHOKE_OF,
     MOST_BARS,
     MOST_CHOKE,
     MOST_PADS,
@@ -135,7 +136,7 @@ class SplitByRole(EditModel):
                 role=role,
                 chop=groups[role][0],
                 takes=tuple(groups[role][1:]),
-                choke=1,
+                choke=CHOKE_OF[role],
             )
             for role in order
         ]

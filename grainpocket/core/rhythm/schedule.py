@@ -14,6 +14,7 @@ from grainpocket.core.rhythm.timing import Timeline, swung
 from grainpocket.core.shape.voice import VoiceSpec, spec_of
 
 CHOKE_FADE_S = 0.003
+TOGETHER_S = 0.02  # hits no further apart than this are struck together, as by two hands: neither cuts the other off
 RELEASE_FADE_S = 0.012
 _NEVER = np.iinfo(np.int64).max
 
@@ -109,7 +110,7 @@ def schedule(pocket: Pocket, pattern: Pattern, cyclic: bool = True) -> Schedule:
     if not hits:
         return Schedule(pocket.rate, length, beats, (), np.zeros(0, ROW))
     table = _table(hits, [sounds[hit.pad, hit.take] for hit in hits], time, pattern.swing, length)
-    _choke(table, int(CHOKE_FADE_S * pocket.rate), length, cyclic)
+    _choke(table, pocket.rate, length, cyclic)
     in_order = list(sounds.values())
     joins = _joins(table, in_order, pocket, length, cyclic)
     return Schedule(pocket.rate, length, beats, *_rows(table, in_order, joins))
@@ -135,15 +136,17 @@ def _table(hits: list[Hit], sounds: list[_Sound], time: Timeline, swing: float, 
     return _Table(*(column[order] for column in vars(table).values()))
 
 
-def _choke(table: _Table, fade: int, length: int, cyclic: bool) -> None:
-    """Stop each event where the next one of its choke group begins."""
+def _choke(table: _Table, rate: int, length: int, cyclic: bool) -> None:
+    """Stop each event where the next one of its choke group begins that is not struck together with it."""
+    together = int(TOGETHER_S * rate)
     until = np.full(len(table.frame), _NEVER)
     for group in np.unique(table.choke[table.choke > 0]):
         mine = np.flatnonzero(table.choke == group)
         starts = table.frame[mine]
-        after = np.concatenate((starts, [starts[0] + length if cyclic else _NEVER]))
-        until[mine] = after[np.searchsorted(starts, starts, side="right")] - starts
-    table.stop_at(until, fade)
+        # Once round is enough: nothing is stopped later than by itself, or by its own next stroke.
+        after = np.concatenate((starts, starts + length, [_NEVER])) if cyclic else np.concatenate((starts, [_NEVER]))
+        until[mine] = after[np.searchsorted(after, starts + together, side="right")] - starts
+    table.stop_at(until, int(CHOKE_FADE_S * rate))
 
 
 def _joins(table: _Table, sounds: list[_Sound], pocket: Pocket, length: int, cyclic: bool) -> NDArray[np.bool_]:

@@ -2,9 +2,8 @@
 import { Tabs } from "radix-ui";
 
 import type { Snap, Source } from "../../api/types";
-import { chooseSlice, cutHere, deleteCuts, originalRhythm, slicesToPads } from "../../app/actions";
+import { chooseSlice, cutHere, deleteCuts } from "../../app/actions";
 import { useParameter } from "../../app/about";
-import { chosenIntoTray, fitToPads, ontoChosen, splitByDrum } from "../../app/chopping";
 import { usePocket } from "../../app/pocket";
 import { type ChopPanel, useView } from "../../app/view";
 import { Button } from "../../design/Button";
@@ -12,10 +11,12 @@ import { Menu } from "../../design/Menu";
 import { NumberField } from "../../design/NumberField";
 import { Toggle } from "../../design/Toggle";
 import { WaveTools } from "../../wave/WaveTools";
-import { Overview, WaveView } from "../../wave/WaveView";
+import { Overview } from "../../wave/Overview";
+import { WaveView } from "../../wave/WaveView";
 import { Policies } from "./Policies";
 import { Proof } from "./Proof";
 import { Search } from "./Search";
+import { FoundActions, SliceActions, TrayActions } from "./SliceActions";
 import { SliceTable } from "./SliceTable";
 import { Tray } from "./Tray";
 
@@ -40,7 +41,8 @@ export function Chop({ source, rate }: { source: Source; rate: number }) {
     <div className="flex min-h-0 grow flex-col gap-1.5 px-4 pt-2 pb-2">
       <Overview source={source} height={30} />
       <WaveView source={source} height={196} cutting onSlice={chooseSlice.bind(null, source)} />
-      <WaveRow source={source} rate={rate} chosen={chosen} />
+      <WaveTools source={source} rate={rate} />
+      <WaveRow chosen={chosen} />
       <Policies source={source} />
       <Tabs.Root value={panel} onValueChange={(value) => useView.getState().look({ chopPanel: value as ChopPanel })} className="flex min-h-0 grow flex-col gap-1.5">
         <div className="flex items-center gap-2 border-b border-rule">
@@ -53,13 +55,7 @@ export function Chop({ source, rate }: { source: Source; rate: number }) {
           </Tabs.List>
           <span className="grow" />
           <span className="flex items-center gap-1.5 pb-1">
-            <Button keys="T" disabled={!chosen} hint="Set the chosen slices aside, for a kit of several finds" onClick={chosenIntoTray}>
-              Into tray
-            </Button>
-            <Button keys="P" disabled={!chosen} hint="Put the chosen slices on the next free pads" onClick={() => void slicesToPads(false)}>
-              {chosen > 1 ? `${chosen} to pads` : "To pad"}
-            </Button>
-            <Layouts source={source} chosen={chosen} />
+            {panel === "search" ? <FoundActions /> : panel === "tray" ? <TrayActions /> : <SliceActions source={source} chosen={chosen} />}
           </span>
         </div>
         <Tabs.Content value="slices" tabIndex={-1} className="flex min-h-0 grow flex-col data-[state=inactive]:hidden">
@@ -79,44 +75,12 @@ export function Chop({ source, rate }: { source: Source; rate: number }) {
   );
 }
 
-/** Ways to lay the whole find, or the selection, out over pads. */
-function Layouts({ source, chosen }: { source: Source; chosen: number }) {
-  const none = !source.cuts.length;
-  const pads = useView((s) => s.pads.length);
-  return (
-    <>
-      <Menu
-        label="Lay it out over pads"
-        trigger={<Button hint="The find, or the selection">Lay out ▾</Button>}
-        items={[
-          { label: "Spread over 16 pads in equal beats", onSelect: () => fitToPads("beats", 16) },
-          { label: "Spread over 8 pads in equal beats", onSelect: () => fitToPads("beats", 8) },
-          { label: "Join its slices into 16 pads", disabled: none, onSelect: () => fitToPads("slices", 16) },
-          { label: "Join its slices into 8 pads", disabled: none, onSelect: () => fitToPads("slices", 8) },
-          null,
-          { label: "Chosen slices onto the chosen pads", disabled: !chosen || !pads, onSelect: () => ontoChosen(false) },
-          { label: "Layer chosen slices on the chosen pads", disabled: !chosen || !pads, onSelect: () => ontoChosen(true) },
-          null,
-          { label: "Split by drum: a lane for each", disabled: none || !source.grid, onSelect: () => void splitByDrum() },
-        ]}
-      />
-      <Button hint={source.grid ? "Make a pattern that plays the pads as this was played; missing slices go on pads" : "Set its tempo in Listen first"} onClick={() => void originalRhythm()}>
-        Original rhythm
-      </Button>
-      <Button tone="go" disabled={none} onClick={() => void slicesToPads(true)}>
-        All to pads
-      </Button>
-    </>
-  );
-}
-
-function WaveRow({ source, rate, chosen }: { source: Source; rate: number; chosen: number }) {
+function WaveRow({ chosen }: { chosen: number }) {
   const snap = useView((s) => s.snap);
   const live = useView((s) => s.live);
   const look = useView.getState().look;
   return (
     <div className="flex flex-wrap items-center gap-x-1.5 gap-y-1">
-      <WaveTools source={source} rate={rate} />
       <Toggle on={live} onChange={(on) => look({ live: on })} keys="J" hint="While the find plays, a press of a free pad cuts there and takes the slice; press it again to take it anew">
         Cut live
       </Toggle>

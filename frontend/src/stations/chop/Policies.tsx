@@ -53,11 +53,11 @@ export function Policies({ source }: { source: Source }) {
         </ToggleGroup.Root>
         <span className="grow" />
         <Toggle on={keepHand} onChange={setKeepHand} hint="Cuts that you made, moved or named stay where they are">
-          Keep mine
+          Keep my cuts
         </Toggle>
         {active ? (
-          <Button tone="quiet" keys="Esc" hint="Leave the cuts as they are" onClick={leaveCutting}>
-            Leave
+          <Button tone="quiet" keys="Esc" hint="Leave the cuts as they are, and forget what is shown" onClick={leaveCutting}>
+            Drop preview
           </Button>
         ) : null}
         <Button tone={active ? "go" : "plain"} keys="Shift Enter" disabled={active && Boolean(proposed?.problem)} hint={selected ? "Cut the selection like this" : "Cut the find like this"} onClick={() => void cutNow()}>
@@ -81,7 +81,7 @@ function Count({ source }: { source: Source }) {
   const mine = would ? would.kept : source.cuts.filter((cut) => cut.by === "hand").length;
   if (would?.problem)
     return (
-      <span role="status" className="min-w-0 truncate text-[12px]" title={would.problem}>
+      <span role="status" className="min-w-0 text-right text-[11.5px] leading-[1.15]">
         {would.problem}
       </span>
     );

@@ -1,11 +1,10 @@
 /** Slices of all finds: filter them, or rank them by what is like a chosen one, or completes it. */
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
-import { type KeyboardEvent, useState } from "react";
+import { type KeyboardEvent, useEffect, useRef } from "react";
 
 import { api, ask } from "../../api/client";
 import type { FoundSlice, SearchBody, SearchReply, Source } from "../../api/types";
-import { intoTray, playFound } from "../../app/chopping";
-import { ontoPads } from "../../app/actions";
+import { playFound } from "../../app/chopping";
 import { NOTES } from "../../design/format";
 import { useOpenPocket, usePocket } from "../../app/pocket";
 import { type SearchView, useView } from "../../app/view";
@@ -33,9 +32,11 @@ export function Search({ source }: { source: Source }) {
   const pads = useView((s) => s.pads);
   const { text, roles, length, bright, tonic, tempo, rank, model } = useView((s) => s.search);
   const set = (change: Partial<SearchView>) => useView.getState().look({ search: { ...useView.getState().search, ...change } });
-  const [marked, setMarked] = useState<string[]>([]);
+  const marked = useView((s) => s.marked);
   const pad = pads.length === 1 ? pocket?.pads[pads[0] as number] : undefined;
-  const here: [string, string] | null = chosen && source.cuts.some((c) => c.id === chosen) ? [source.id, chosen] : pad?.chop.cut ? [pad.chop.source, pad.chop.cut] : null;
+  // What is highlighted in this list is what is at hand; then the slice chosen in its find, then the pad.
+  const own = chosen && source.cuts.some((c) => c.id === chosen) ? ([source.id, chosen] as [string, string]) : null;
+  const here = marked.at(-1) ?? own ?? (pad?.chop.cut ? ([pad.chop.source, pad.chop.cut] as [string, string]) : null);
   const bpm = pocket?.tempo ?? 100;
   const [, shortest, longest] = LENGTHS[length] as [string, number, number];
   const near = { any: {}, near: { slowest: bpm * 0.92, fastest: bpm * 1.08 }, faster: { slowest: bpm * 1.08 } }[tempo];
@@ -54,7 +55,6 @@ export function Search({ source }: { source: Source }) {
   function by(next: "like" | "completes" | null) {
     set(next ? { rank: next, model: here ?? model } : { rank: null });
   }
-  const refs = () => list.filter((one) => marked.includes(one.cut)).map((one) => ({ source: one.source, cut: one.cut }));
   return (
     <section aria-label="Search all finds" className="flex min-h-0 grow flex-col gap-1 text-[12px]">
       <div className="flex flex-wrap items-center gap-1.5">
@@ -87,28 +87,32 @@ export function Search({ source }: { source: Source }) {
         <span className="min-w-0 truncate text-ink2" role="status">
           {error ? (error as Error).message : rank && !known ? "Choose a slice or a pad to compare with." : rank ? `compared with ${modelName ?? "the chosen slice"}` : `${data?.total ?? 0} slices`}
         </span>
-        <span className="grow" />
-        <Button disabled={!marked.length} onClick={() => intoTray(refs())}>
-          Into the tray
-        </Button>
-        <Button disabled={marked.length !== 1} hint="On the next free pad" onClick={() => refs().forEach((one) => void ontoPads({ type: "slices_to_pads", source: one.source, cuts: [one.cut] }, "slice"))}>
-          To pad
-        </Button>
       </div>
-      {data || error ? <Results list={list} marked={marked} setMarked={setMarked} /> : <p className="p-3 text-ink2">Looking at the slices of all finds ...</p>}
+      {data || error ? <Results list={list} ranked={rank !== null} /> : <p className="p-3 text-ink2">Looking at the slices of all finds ...</p>}
     </section>
   );
 }
 
-function Results({ list, marked, setMarked }: { list: FoundSlice[]; marked: string[]; setMarked: (cuts: string[]) => void }) {
+const GRID = "grid grid-cols-[16px_minmax(0,1.2fr)_minmax(0,1fr)_58px_66px_48px_60px_52px] gap-1.5 px-1.5";
+
+function Results({ list, ranked }: { list: FoundSlice[]; ranked: boolean }) {
   const sources = usePocket((s) => s.open?.pocket.sources);
   const rate = usePocket((s) => s.open?.pocket.rate ?? 1);
+  const marked = useView((s) => s.marked);
+  const on = new Set(marked.map(([, cut]) => cut));
+  const box = useRef<HTMLDivElement>(null);
+  const last = marked.at(-1)?.[1];
+  useEffect(() => {
+    if (last) box.current?.querySelector(`[data-found="${last}"]`)?.scrollIntoView({ block: "nearest" });
+  }, [last]);
   function choose(one: FoundSlice, add: boolean) {
-    setMarked(add ? (marked.includes(one.cut) ? marked.filter((c) => c !== one.cut) : [...marked, one.cut]) : [one.cut]);
+    const mark: [string, string] = [one.source, one.cut];
+    const others = marked.filter(([, cut]) => cut !== one.cut);
+    useView.getState().look({ marked: !add ? [mark] : on.has(one.cut) ? others : [...marked, mark] });
     playFound(one);
   }
   function onKeyDown(event: KeyboardEvent) {
-    const at = list.findIndex((one) => one.cut === marked.at(-1));
+    const at = list.findIndex((one) => one.cut === last);
     const way = { ArrowDown: 1, ArrowUp: -1, Enter: 0 }[event.key];
     const one = way === undefined ? undefined : list[Math.min(list.length - 1, Math.max(0, at + way))];
     if (!one) return;
@@ -117,28 +121,42 @@ function Results({ list, marked, setMarked }: { list: FoundSlice[]; marked: stri
   }
   if (!list.length) return <p className="p-3 text-ink2">No slice is like that. Ask for less, or cut more finds.</p>;
   return (
-    <div role="listbox" aria-label="Slices found" aria-multiselectable tabIndex={0} data-own-arrows onKeyDown={onKeyDown} className="thin-scroll min-h-0 grow overflow-auto">
-      {list.map((one) => (
-        <div
-          key={one.cut}
-          role="option"
-          aria-selected={marked.includes(one.cut)}
-          draggable
-          onDragStart={(event) => event.dataTransfer.setData("text/cut", `${one.source}/${one.cut}`)}
-          onClick={(event) => choose(one, event.shiftKey || event.ctrlKey || event.metaKey)}
-          className={`grid cursor-pointer grid-cols-[16px_minmax(0,1.2fr)_minmax(0,1fr)_58px_66px_64px_52px] gap-1.5 border-b border-rule px-1.5 py-[3px] ${marked.includes(one.cut) ? "bg-nowtint" : "hover:bg-well"}`}
-        >
-          <span aria-hidden style={{ color: one.role ? ROLES[one.role].color : undefined }}>
-            {one.role ? ROLES[one.role].glyph : "–"}
-          </span>
-          <span className="truncate font-semibold">{one.name}</span>
-          <span className="truncate text-ink2">{sources?.[one.source]?.name}</span>
-          <span>{((one.end - one.start) / rate).toFixed(2)} s</span>
-          <span>{one.level_db === null ? "–" : `${fixed(one.level_db, 1)} dB`}</span>
-          <span>{one.note === null ? `${fixed(one.bright_hz / 1000, 1)} kHz` : one.note}</span>
-          <span className="text-right">{one.score === null ? "" : `${Math.round(one.score * 100)} %`}</span>
-        </div>
-      ))}
-    </div>
+    <>
+      <div aria-hidden className={`${GRID} border-b border-rule text-[11px] text-ink2`}>
+        <span />
+        <span>name</span>
+        <span>find</span>
+        <span>length</span>
+        <span>level</span>
+        <span title="The note of its pitch, where it has a clear one">pitch</span>
+        <span title="The middle of its spectrum: the higher, the brighter">tone</span>
+        <span className="text-right">{ranked ? "fits" : ""}</span>
+      </div>
+      <div ref={box} role="listbox" aria-label="Slices found" aria-multiselectable tabIndex={0} data-own-arrows onKeyDown={onKeyDown} className="thin-scroll min-h-0 grow overflow-auto">
+        {list.map((one) => (
+          <div
+            key={one.cut}
+            role="option"
+            data-found={one.cut}
+            aria-selected={on.has(one.cut)}
+            draggable
+            onDragStart={(event) => event.dataTransfer.setData("text/cut", `${one.source}/${one.cut}`)}
+            onClick={(event) => choose(one, event.shiftKey || event.ctrlKey || event.metaKey)}
+            className={`${GRID} cursor-pointer border-b border-rule py-[3px] ${on.has(one.cut) ? "bg-nowtint" : "hover:bg-well"}`}
+          >
+            <span aria-hidden style={{ color: one.role ? ROLES[one.role].color : undefined }}>
+              {one.role ? ROLES[one.role].glyph : "–"}
+            </span>
+            <span className="truncate font-semibold">{one.name}</span>
+            <span className="truncate text-ink2">{sources?.[one.source]?.name}</span>
+            <span>{((one.end - one.start) / rate).toFixed(2)} s</span>
+            <span>{one.level_db === null ? "–" : `${fixed(one.level_db, 1)} dB`}</span>
+            <span>{one.note ?? "–"}</span>
+            <span>{one.bright_hz >= 1000 ? `${fixed(one.bright_hz / 1000, 1)} kHz` : `${fixed(one.bright_hz, 0)} Hz`}</span>
+            <span className="text-right">{one.score === null ? "" : `${Math.round(one.score * 100)} %`}</span>
+          </div>
+        ))}
+      </div>
+    </>
   );
 }

@@ -4,11 +4,13 @@ import { ToggleGroup } from "radix-ui";
 import { memo, useDeferredValue, useEffect, useMemo, useRef } from "react";
 
 import type { Role, Source } from "../../api/types";
-import { chooseSlice } from "../../app/actions";
+import { chooseSlice, deleteCuts, playSlice, slicesToPads } from "../../app/actions";
+import { chosenIntoTray } from "../../app/chopping";
 import { useFacts, wantFacts } from "../../app/facts";
 import { usePocket } from "../../app/pocket";
 import { setSliceOrder } from "../../app/sliceOrder";
 import { type TableView, useView } from "../../app/view";
+import { Context } from "../../design/Menu";
 import { ROLE_NAMES, ROLES } from "../../design/roles";
 import { PAGE, useKeyNames } from "../../pads/keys";
 import { useLines } from "../../wave/lines";
@@ -80,8 +82,8 @@ const Rows = memo(function Rows({ list, source, sorting, onSort }: { list: Slice
         <table className="w-full table-fixed border-collapse text-[12px]" aria-rowcount={list.length + 1}>
           <thead className="sticky top-0 z-10 bg-paper text-left text-[11px] text-ink2">
             <tr>
-              {COLUMNS.map(({ by, head, width }) => (
-                <th key={head} className={`border-b border-rule px-1.5 py-[3px] font-medium ${width}`} aria-sort={by && sorting.by === by ? (sorting.down ? "descending" : "ascending") : undefined}>
+              {COLUMNS.map(({ by, head, width, help }) => (
+                <th key={head} title={help} className={`border-b border-rule px-1.5 py-[3px] font-medium ${width}`} aria-sort={by && sorting.by === by ? (sorting.down ? "descending" : "ascending") : undefined}>
                   {by ? (
                     <button type="button" className="hover:text-ink" onClick={() => onSort({ by, down: sorting.by === by && !sorting.down })}>
                       {head}
@@ -127,7 +129,20 @@ export function RoleChips({ roles, onChange, label }: { roles: Role[]; onChange:
 const Row = memo(
   function Row({ row, index, source, pads, on }: { row: SliceRow; index: number; source: Source; pads: string; on: boolean }) {
     const cell = "truncate border-b border-rule px-1.5";
+    const items = () => {
+      if (!useView.getState().cuts.includes(row.mark.id)) chooseSlice(source, row.mark.id, "one");
+      const count = useView.getState().cuts.length;
+      const them = count > 1 ? `${count} slices` : "it";
+      return [
+        { label: "Play it", keys: "Enter", onSelect: () => playSlice(source, row.mark.id) },
+        { label: `Put ${them} on pads`, keys: "P", onSelect: () => void slicesToPads(false) },
+        { label: `Set ${them} aside in the tray`, keys: "T", onSelect: chosenIntoTray },
+        null,
+        { label: count > 1 ? `Delete ${count} cuts` : "Delete its cut", keys: "Delete", onSelect: deleteCuts },
+      ];
+    };
     return (
+      <Context label={`Slice ${row.mark.number}: what to do`} items={items}>
       <tr
         data-slice={row.mark.id}
         aria-selected={on}
@@ -156,6 +171,7 @@ const Row = memo(
         <td className={cell}>{row.level}</td>
         <td className={cell}>{pads || "–"}</td>
       </tr>
+      </Context>
     );
   },
   (a, b) => a.on === b.on && a.index === b.index && a.pads === b.pads && a.source.id === b.source.id && same(a.row, b.row),

@@ -1,20 +1,15 @@
 /** The tray: slices set aside from any find, on their way to a kit. */
-import { trayToPads } from "../../app/chopping";
 import { edit } from "../../app/edits";
 import { usePocket } from "../../app/pocket";
 import { toast } from "../../app/toasts";
-import { useView } from "../../app/view";
 import { voices } from "../../audio/voices";
-import { Button } from "../../design/Button";
 import { INK, ROLES } from "../../design/roles";
 import { MiniWave } from "../../wave/MiniWave";
 
 export function Tray() {
   const pocket = usePocket((s) => s.open?.pocket);
-  const pads = useView((s) => s.pads);
   if (!pocket) return null;
   const { tray, sources } = pocket;
-  const filled = pads.filter((pad) => pocket.pads[pad]).length;
   if (!tray.length)
     return (
       <p className="rounded-[4px] border border-dashed border-ink2 p-4 text-[12.5px] text-ink2">
@@ -27,16 +22,6 @@ export function Tray() {
         <span>
           {tray.length} {tray.length === 1 ? "slice" : "slices"} of {new Set(tray.map((held) => held.chop.source)).size} finds
         </span>
-        <span className="grow" />
-        <Button tone="quiet" onClick={() => void edit({ type: "take_from_tray", places: tray.map((_, i) => i) })}>
-          Empty it
-        </Button>
-        <Button disabled={!filled} hint="Each sounds along with one of the chosen pads, in order" onClick={() => void trayToPads(true)}>
-          Layer on chosen pads
-        </Button>
-        <Button tone="go" hint="One each, on the next free pads, names and all" onClick={() => void trayToPads()}>
-          Tray to pads
-        </Button>
       </div>
       <ul className="thin-scroll grid min-h-0 grow auto-rows-min grid-cols-4 gap-1.5 overflow-auto">
         {tray.map((held, i) => {

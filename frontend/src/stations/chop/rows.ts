@@ -19,13 +19,13 @@ export interface SliceRow {
   pads: number[];
 }
 
-export const COLUMNS: { by: Column | null; head: string; width: string }[] = [
+export const COLUMNS: { by: Column | null; head: string; width: string; help?: string }[] = [
   { by: "number", head: "slice", width: "w-[46px]" },
   { by: null, head: "at", width: "w-[84px]" },
   { by: "length", head: "length", width: "w-[66px]" },
   { by: "name", head: "name", width: "" },
   { by: "role", head: "role", width: "w-[78px]" },
-  { by: "clean", head: "clean", width: "w-[56px]" },
+  { by: "clean", head: "alone", width: "w-[56px]", help: "How much of its sound is the drum alone, without what else plays" },
   { by: "pitch", head: "pitch", width: "w-[84px]" },
   { by: "level", head: "level", width: "w-[72px]" },
   { by: "pad", head: "pad", width: "w-[64px]" },

@@ -10,6 +10,9 @@ import { toast } from "../../app/toasts";
 import { Button } from "../../design/Button";
 import { fixed } from "../../design/format";
 import { Menu } from "../../design/Menu";
+import { NumberField } from "../../design/NumberField";
+
+const OFFSET = { name: "offset", label: "Begins at", unit: "samples", low: -1e8, high: 1e8, default: 0, step: 1, digits: 0, help: "Sample of the mix at which it begins" };
 
 export function Family({ source, rate }: { source: Source; rate: number }) {
   const open = usePocket((s) => s.open);
@@ -25,7 +28,7 @@ export function Family({ source, rate }: { source: Source; rate: number }) {
     try {
       const found = await ask(api.GET("/api/pockets/{pocket}/sources/{source}/kinship/{other}", { params: { path: { pocket: open?.id ?? "", source: source.id, other: other.id } } }));
       if (!found.related) {
-        toast({ title: `${source.name} is not in ${other.name}`, text: `At their best they are ${Math.round(found.likeness * 100)} % alike. Nothing was joined.`, tone: "note" });
+        toast({ title: `${source.name} is not in ${other.name}`, text: `At their best they are ${Math.round(found.likeness * 100)} % alike. Nothing was joined.`, tone: "note", stays: true, action: { label: "Join at sample 0", run: () => void edit({ type: "join_family", source: source.id, root: other.id, offset: 0 }) } });
         return;
       }
       await edit({ type: "join_family", source: source.id, root: other.id, offset: found.offset, likeness: found.likeness });
@@ -43,6 +46,11 @@ export function Family({ source, rate }: { source: Source; rate: number }) {
           {source.kin.kind === "cleaned" ? "cleaned copy of " : "stem of "}
           <Name of={root} />
           <span className="text-ink2">{where(source.kin.offset, rate)}</span>{" "}
+          <NumberField
+            parameter={OFFSET}
+            value={source.kin.offset}
+            onChange={(offset, gesture) => void edit({ type: "join_family", source: source.id, root: root.id, offset: Math.round(offset), likeness: source.kin?.likeness ?? null }, gesture)}
+          />{" "}
           <Button tone="quiet" className="!px-1 !py-0" hint="Let it go its own way" aria-label="Leave the family" onClick={() => void edit({ type: "leave_family", source: source.id })}>
             ×
           </Button>

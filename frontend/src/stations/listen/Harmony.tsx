@@ -83,7 +83,7 @@ function Tone({ start, cents }: { start: number | null; cents: number }) {
         </Button>
       </span>
       <Toggle on={matched} onChange={setMatched} hint="The tones at the record's own tuning, or at that of what is selected">
-        Matched
+        At its tuning
       </Toggle>
     </div>
   );

@@ -8,7 +8,8 @@ import { useWorth } from "../../app/found";
 import { tapePlayer } from "../../audio/tape";
 import { type ListenPanel, useView } from "../../app/view";
 import { useLines } from "../../wave/lines";
-import { Overview, WaveView } from "../../wave/WaveView";
+import { Overview } from "../../wave/Overview";
+import { WaveView } from "../../wave/WaveView";
 import { WaveTools } from "../../wave/WaveTools";
 import { Clean } from "./Clean";
 import { FitTools } from "./FitTools";
@@ -35,8 +36,8 @@ export function Listen({ source, rate }: { source: Source; rate: number }) {
       <Overview source={source} />
       <PassageStrip source={source} rate={rate} worth={worth} behind={behind} />
       <WaveView source={source} height={206} cutting={false} chords={hearing?.chords} />
-      <div className="flex flex-wrap items-center gap-1.5 pt-1">
-        <WaveTools source={source} rate={rate} />
+      <WaveTools source={source} rate={rate} />
+      <div className="flex flex-wrap items-center gap-1.5">
         <FitTools source={source} />
         <GridTools source={source} rate={rate} />
       </div>

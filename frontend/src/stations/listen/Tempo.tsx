@@ -6,6 +6,7 @@ import { api, ask } from "../../api/client";
 import type { Hearing, Source, TempoCandidate } from "../../api/types";
 import { useParameter } from "../../app/about";
 import { edit } from "../../app/edits";
+import { setLength } from "../../app/selecting";
 import { useView } from "../../app/view";
 import { Button } from "../../design/Button";
 import { fixed, seconds } from "../../design/format";
@@ -46,7 +47,7 @@ export function Tempo({ source, rate, hearing }: { source: Source; rate: number;
           ))}
         </span>
       </div>
-      <Stretch source={source} rate={rate} />
+      <Stretch source={source} rate={rate} hearing={hearing} />
     </section>
   );
 }
@@ -82,7 +83,7 @@ function Steadiness({ source, hearing }: { source: Source; hearing: Hearing | un
 }
 
 /** The selection, or all of it: how many bars or beats it is, or what it says when listened to alone. */
-function Stretch({ source, rate }: { source: Source; rate: number }) {
+function Stretch({ source, rate, hearing }: { source: Source; rate: number; hearing: Hearing | undefined }) {
   const selection = useView((s) => (s.selection?.source === source.id && s.selection.end > s.selection.start ? s.selection : null));
   const barsParameter = useParameter("grid", "bars");
   const [count, setCount] = useState(source.grid?.bars ?? 4);
@@ -91,24 +92,24 @@ function Stretch({ source, rate }: { source: Source; rate: number }) {
   const start = Math.round(selection?.start ?? 0);
   const end = Math.round(selection?.end ?? source.frames);
   const what = selection ? `The selected ${seconds((end - start) / rate)}` : "All of it";
-  const set = (unit: "bars" | "beats") => void edit({ type: "set_grid", source: source.id, start, end, [unit]: count });
+  const set = (unit: "bars" | "beats") => setLength(source, hearing, { start, end }, count, unit, rate);
   return (
     <>
       <div className="flex flex-wrap items-center gap-1.5">
-        <span className="text-ink2">{selection ? "The selection" : "All of it"} is</span>
-        <NumberField parameter={barsParameter} value={count} onChange={(value) => setCount(Math.round(value))} className="w-[62px]" />
-        <Button hint="Sets the tempo to the sample, and bar one where it begins" onClick={() => set("bars")}>
-          bars
+        <span className="text-ink2">{selection ? "Length of the selection" : "Length of it all"}</span>
+        <NumberField parameter={barsParameter} label="Length, in bars or beats" showUnit={false} value={count} onChange={(value) => setCount(Math.round(value))} className="w-[62px]" />
+        <Button hint="Set the tempo so that it lasts this many bars, to the sample, and bar one where it begins" onClick={() => set("bars")}>
+          Set as bars
         </Button>
-        <Button hint="Sets the tempo to the sample, and bar one where it begins" onClick={() => set("beats")}>
-          beats
+        <Button hint="Set the tempo so that it lasts this many beats, to the sample, and bar one where it begins" onClick={() => set("beats")}>
+          Set as beats
         </Button>
         <span className="mx-1 h-4 border-l border-rule" />
         <Button hint={`${what}, listened to alone`} onClick={() => setAsked({ start, end })}>
           {selection ? "Listen to the selection" : "Listen again"}
         </Button>
         <Toggle on={sharpen} onChange={setSharpen} hint="Attacks up and sustain down before listening, for weak material">
-          Sharpen
+          Boost attacks
         </Toggle>
       </div>
       {asked ? <Alone source={source} rate={rate} start={asked.start} end={asked.end} sharpen={sharpen} done={() => setAsked(null)} /> : null}
@@ -126,7 +127,7 @@ function Alone({ source, rate, start, end, sharpen, done }: { source: Source; ra
     <div role="status" className="flex flex-wrap items-center gap-1.5 rounded-[3px] bg-well px-2 py-1">
       <span>
         {seconds(start / rate)} to {seconds(end / rate)}
-        {sharpen ? ", sharpened" : ""}:
+        {sharpen ? ", attacks boosted" : ""}:
       </span>
       {shown.isPending ? <span className="text-ink2">listening ...</span> : null}
       {shown.error ? <span>{shown.error.message}</span> : null}

@@ -12,6 +12,8 @@ import { beatsAt } from "../../wave/marks";
 
 const TITLES: Record<FoundKind, string> = { loop: "Loops", kick: "Kicks", snare: "Snares", hat: "Hats" };
 const A_ROW = 4;
+/** A list is called clean when what sounds with its first hit is this much softer. */
+const CLEAN_DB = -6;
 
 /** behind: told by other bars than the grid's, while those are being listened to. */
 export function Worth({ source, rate, worth, behind }: { source: Source; rate: number; worth: Found | undefined; behind: boolean }) {
@@ -29,7 +31,7 @@ export function Worth({ source, rate, worth, behind }: { source: Source; rate: n
           Cut out for Chop
         </Button>
         <span className="min-w-0 basis-[280px] grow text-[11.5px] leading-[1.25] text-ink2">
-          <kbd className="font-body font-semibold">,</kbd> and <kbd className="font-body font-semibold">.</kbd> play one after the other, Enter again. %: how alike both sides of the join are; dB: all else beside the hit.
+          <kbd className="font-body font-semibold">,</kbd> and <kbd className="font-body font-semibold">.</kbd> play one after the other, Enter again. %: how well the loop joins; dB: what else sounds with the hit, beside it.
         </span>
       </div>
       <div className={`grid grid-cols-4 gap-3 ${behind ? "opacity-45" : ""}`}>
@@ -55,6 +57,7 @@ function List({ source, rate, worth, kind }: { source: Source; rate: number; wor
     event.preventDefault();
     choose(source, kind, Math.min(all.length - 1, Math.max(0, index + way)));
   }
+  const clean = (worth.hits.find((hit) => hit.role === kind)?.cover_db ?? 0) <= CLEAN_DB;
   const place = (at: number) => (lines ? position(Math.round(beatsAt(lines, at) * 4) / 4, lines.beatsPerBar) : `${(at / rate).toFixed(2)} s`);
   const figure = (i: number) => (kind === "loop" ? `${Math.round((worth.loops[i]?.score ?? 0) * 100)} %` : under(worth.hits.filter((h) => h.role === kind)[i]?.cover_db ?? 0));
   return (
@@ -63,14 +66,19 @@ function List({ source, rate, worth, kind }: { source: Source; rate: number; wor
         <h3 className="title grow truncate text-[13px]">
           {kind === "loop" ? null : <span style={{ color: ROLES[kind].color }}>{ROLES[kind].glyph} </span>}
           {TITLES[kind]}
+          {kind === "loop" || !all.length ? null : (
+            <span className="ml-1 font-body text-[11px] font-normal text-ink2" title={clean ? "What else sounds with them is at least 6 dB softer" : "None is by itself: these have the least over them"}>
+              {clean ? "clean" : "least covered"}
+            </span>
+          )}
         </h3>
         {all.length > 1 && kind !== "loop" ? (
-          <Button className="!px-1.5 !py-0" hint={`The ${Math.min(A_ROW, all.length)} cleanest, on the next free pads`} onClick={() => void toPads(source, all.slice(0, A_ROW))}>
+          <Button className="!px-1.5 !py-0" hint={`The first ${Math.min(A_ROW, all.length)}, on the next free pads`} onClick={() => void toPads(source, all.slice(0, A_ROW))}>
             Top {Math.min(A_ROW, all.length)}
           </Button>
         ) : null}
       </div>
-      <div ref={box} role="listbox" tabIndex={0} aria-label={`${TITLES[kind]}, ${kind === "loop" ? "best" : "cleanest"} first`} data-own-arrows onKeyDown={onKeyDown} className="thin-scroll flex max-h-[118px] flex-col overflow-auto">
+      <div ref={box} role="listbox" tabIndex={0} aria-label={`${TITLES[kind]}, ${kind === "loop" ? "best" : clean ? "cleanest" : "least covered"} first`} data-own-arrows onKeyDown={onKeyDown} className="thin-scroll flex max-h-[118px] flex-col overflow-auto">
         {all.map((one, i) => (
           <div
             key={`${one.start} ${one.end}`}

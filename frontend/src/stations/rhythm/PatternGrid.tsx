@@ -1,17 +1,19 @@
 /** The pattern as lanes of hits: click to step in, drag up and down for velocity, arrows and Enter from the keyboard. */
-import { useRef, type KeyboardEvent, type PointerEvent } from "react";
+import { useRef, type KeyboardEvent, type MouseEvent, type PointerEvent } from "react";
 
 import type { Hit, Pattern } from "../../api/types";
 import { edit } from "../../app/edits";
 import { useView } from "../../app/view";
 import { loopPlayer, useLoop } from "../../audio/loop";
-import { useSounding, voices } from "../../audio/voices";
+import { voices } from "../../audio/voices";
+import { Context, type Item } from "../../design/Menu";
 import { newGesture } from "../../design/NumberField";
-import { INK, NOW, roleColor, ROLES } from "../../design/roles";
-import { PAGE, useKeyNames } from "../../pads/keys";
+import { INK, NOW, roleColor } from "../../design/roles";
+import { PAGE } from "../../pads/keys";
 import { prepare } from "../../wave/draw";
 import { usePaint, useWidth } from "../../wave/useCanvas";
-import type { Lane } from "./lanes";
+import { grouped, type Lane } from "./lanes";
+import { LaneNames } from "./LaneNames";
 
 const STEP = 0.25;
 const NAMES = 112;
@@ -27,7 +29,10 @@ interface Props {
   heading: boolean;
 }
 
-export function PatternGrid({ pattern, lanes, row, heading }: Props) {
+export function PatternGrid({ pattern, lanes: all, row, heading }: Props) {
+  const unfolded = useView((s) => s.unfolded);
+  const chosen = useView((s) => s.pads);
+  const lanes = grouped(all, unfolded, chosen);
   const box = useRef<HTMLDivElement>(null);
   const canvas = useRef<HTMLCanvasElement>(null);
   const drag = useRef<Drag | null>(null);
@@ -35,8 +40,6 @@ export function PatternGrid({ pattern, lanes, row, heading }: Props) {
   const cursor = useView((s) => s.step);
   const { look } = useView.getState();
   const playing = useLoop((s) => s.playing);
-  const sounding = useSounding((s) => s.sounding);
-  const names = useKeyNames((s) => s.names);
   const top = heading ? 16 : 0;
   const height = Math.max(row, lanes.length * row) + top;
   const perBeat = width / pattern.beats_per_bar / pattern.bars;
@@ -50,13 +53,13 @@ export function PatternGrid({ pattern, lanes, row, heading }: Props) {
       const y = top + i * row;
       c.fillStyle = "rgba(42,27,51,0.12)";
       c.fillRect(0, y + row - 1, width, 1);
-      if (cursor && cursor.pad === lane.pad) {
+      if (cursor && (lane.pads.includes(cursor.pad) || (!lane.group && cursor.pad === lane.pad))) {
         c.strokeStyle = NOW;
         c.lineWidth = 2;
         c.strokeRect(cursor.beat * perBeat + 1, y + 1, STEP * perBeat - 2, row - 3);
       }
     });
-    const rows = new Map(lanes.map((lane, i) => [lane.pad, i]));
+    const rows = new Map(lanes.flatMap((lane, i) => lane.pads.map((pad) => [pad, i] as const)));
     for (const hit of pattern.hits) {
       const i = rows.get(hit.pad);
       if (i !== undefined && hit.beat < pattern.bars * pattern.beats_per_bar) paintHit(c, hit, lanes[i] as Lane, top + i * row, row, perBeat);
@@ -68,20 +71,20 @@ export function PatternGrid({ pattern, lanes, row, heading }: Props) {
     }
   }, playing);
 
-  function laneAt(event: PointerEvent): Lane | undefined {
+  function laneAt(event: { clientY: number }): Lane | undefined {
     const y = event.clientY - (box.current?.getBoundingClientRect().top ?? 0) - top;
     return lanes[Math.floor(y / row)];
   }
-  function beatAt(event: PointerEvent): number {
+  function beatAt(event: { clientX: number }): number {
     return (event.clientX - (box.current?.getBoundingClientRect().left ?? 0)) / perBeat;
   }
   function hitAt(lane: Lane, beat: number): Hit | undefined {
     // The nearest hit whose drawn bar is under the pointer.
-    return pattern.hits.filter((h) => h.pad === lane.pad && beat >= h.beat - 0.03 && beat < h.beat + STEP * 0.92).at(-1);
+    return pattern.hits.filter((h) => lane.pads.includes(h.pad) && beat >= h.beat - 0.03 && beat < h.beat + STEP * 0.92).at(-1);
   }
   /** Sets a hit, together with those painted before it in the same gesture. */
   function put(lane: Lane, beat: number, gesture: string | null, before: Hit[] = []): Hit[] {
-    if (lane.empty) return before;
+    if (lane.empty || !lane.pads.length) return before;
     const hits = [...before, { pad: lane.pad, beat, velocity: 100, length: STEP, take: 0 }];
     void edit({ type: "put_hits", pattern: pattern.id, hits }, gesture);
     if (!playing) voices.press(lane.pad, 100);
@@ -114,7 +117,7 @@ export function PatternGrid({ pattern, lanes, row, heading }: Props) {
     }
     const step = Math.floor(beatAt(event) / STEP) * STEP;
     if (step < 0 || step >= pattern.bars * pattern.beats_per_bar || now.hits.some((h) => h.beat === step)) return;
-    if (!pattern.hits.some((h) => h.pad === now.lane.pad && h.beat === step)) now.hits = put(now.lane, step, now.gesture, now.hits);
+    if (!pattern.hits.some((h) => now.lane.pads.includes(h.pad) && h.beat === step)) now.hits = put(now.lane, step, now.gesture, now.hits);
   }
   function onPointerUp() {
     const now = drag.current;
@@ -124,7 +127,7 @@ export function PatternGrid({ pattern, lanes, row, heading }: Props) {
   }
   function onKeyDown(event: KeyboardEvent) {
     const at = cursor ?? { pad: lanes[0]?.pad ?? 0, beat: 0 };
-    const i = Math.max(0, lanes.findIndex((lane) => lane.pad === at.pad));
+    const i = Math.max(0, lanes.findIndex((lane) => lane.pads.includes(at.pad)));
     const lane = lanes[i];
     const end = pattern.bars * pattern.beats_per_bar;
     const move: Record<string, () => void> = {
@@ -148,36 +151,34 @@ export function PatternGrid({ pattern, lanes, row, heading }: Props) {
     else put(lane, beat, null);
   }
   function louder(at: { pad: number; beat: number }, by: number) {
-    const lane = lanes.find((l) => l.pad === at.pad);
+    const lane = lanes.find((l) => l.pads.includes(at.pad));
     const hit = lane && hitAt(lane, at.beat);
     if (hit) void edit({ type: "set_velocity", pattern: pattern.id, hits: [{ pad: hit.pad, beat: hit.beat }], velocity: Math.min(127, Math.max(1, hit.velocity + by)) });
+  }
+
+  function hitItems(event: MouseEvent): (Item | null)[] {
+    const lane = laneAt(event);
+    const hit = lane && hitAt(lane, beatAt(event));
+    if (!hit) return [];
+    const places = [{ pad: hit.pad, beat: hit.beat }];
+    const set = (velocity: number) => void edit({ type: "set_velocity", pattern: pattern.id, hits: places, velocity });
+    return [
+      { label: "Full velocity, 127", checked: hit.velocity === 127, onSelect: () => set(127) },
+      { label: "Usual velocity, 100", checked: hit.velocity === 100, onSelect: () => set(100) },
+      { label: "Ghost, 40", checked: hit.velocity === 40, onSelect: () => set(40) },
+      null,
+      { label: "Play it", onSelect: () => voices.press(hit.pad, hit.velocity) },
+      { label: "Choose its pad", onSelect: () => look({ pads: [hit.pad], page: Math.floor(hit.pad / PAGE) }) },
+      null,
+      { label: "Remove it", onSelect: () => void edit({ type: "remove_hits", pattern: pattern.id, hits: places }) },
+    ];
   }
 
   const here = cursor ? pattern.hits.find((h) => h.pad === cursor.pad && Math.abs(h.beat - cursor.beat) < STEP / 2) : undefined;
   return (
     <div className="flex" style={{ height }}>
-      <div className="shrink-0" style={{ width: NAMES, paddingTop: top }}>
-        {lanes.map((lane) => (
-          <button
-            key={lane.pad}
-            type="button"
-            title={lane.name}
-            aria-label={`Play ${lane.name}`}
-            className={`flex w-full items-center gap-1 truncate pr-2 pl-3 text-left text-[12px] font-semibold hover:bg-well ${sounding[lane.pad] ? "text-now" : ""}`}
-            style={{ height: row }}
-            onPointerDown={() => {
-              voices.press(lane.pad);
-              look({ pads: [lane.pad] });
-            }}
-            onPointerUp={() => voices.release(lane.pad)}
-          >
-            <span aria-hidden className="w-3 shrink-0 text-[10px]" style={{ color: roleColor(lane.role) }}>
-              {lane.role ? ROLES[lane.role].glyph : names[lane.pad % PAGE]}
-            </span>
-            <span className="truncate">{lane.name}</span>
-          </button>
-        ))}
-      </div>
+      <LaneNames pattern={pattern} lanes={lanes} row={row} width={NAMES} top={top} />
+      <Context label="Hit: what to do" items={hitItems}>
       <div
         ref={box}
         role="application"
@@ -196,6 +197,7 @@ export function PatternGrid({ pattern, lanes, row, heading }: Props) {
           {cursor ? `step ${cursor.beat / STEP + 1}, ${here ? `hit, velocity ${here.velocity}` : "empty"}` : ""}
         </span>
       </div>
+      </Context>
     </div>
   );
 }

@@ -7,7 +7,7 @@ import { useView } from "../../app/view";
 import { Button } from "../../design/Button";
 import { addPattern } from "./PatternMenu";
 import { PatternGrid } from "./PatternGrid";
-import { lanesOf } from "./lanes";
+import { grouped, lanesOf } from "./lanes";
 import { useHeight } from "../../wave/useCanvas";
 
 export function Rhythm() {
@@ -33,7 +33,8 @@ function Large({ pocket, pattern }: { pocket: Pocket; pattern: Pattern }) {
   const box = useRef<HTMLDivElement>(null);
   const height = useHeight(box);
   const lanes = lanesOf(pocket, pattern, page, chosen, true);
-  const room = Math.floor((height - 22) / Math.max(1, lanes.length));
+  const unfolded = useView((s) => s.unfolded);
+  const room = Math.floor((height - 22) / Math.max(1, grouped(lanes, unfolded, chosen).length));
   return (
     <div className="flex min-h-0 grow flex-col px-4 pt-2.5 pb-2">
       <div ref={box} className="min-h-0 grow">

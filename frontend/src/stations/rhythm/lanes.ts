@@ -1,17 +1,28 @@
 /** Which pads have a row in the pattern: those it hits, the chosen ones, and (in the station) all of the page in view. */
-import type { Pattern, Pocket } from "../../api/types";
+import type { Pattern, Pocket, Role } from "../../api/types";
+import { ROLE_NAMES, ROLES } from "../../design/roles";
 import { PAGE } from "../../pads/keys";
 
+/** A row of the grid: the hits of one pad, or of all pads of a role that are folded into one. */
 export interface Lane {
+  /** Where a new hit goes. */
   pad: number;
+  /** Whose hits stand in it; none where a group's own row heads its unfolded lanes. */
+  pads: number[];
   name: string;
-  role: Pocket["pads"][string]["role"];
+  role: Role | null;
   empty: boolean;
+  /** Of a row that stands for a group. */
+  group?: { key: string; folded: boolean; count: number };
 }
+
+/** With more lanes than a page of pads has they are grouped by role. */
+const MOST_PLAIN = PAGE;
 
 /** all: also those pads of the page that have no hits yet. */
 export function lanesOf(pocket: Pocket, pattern: Pattern, page: number, chosen: number[], all: boolean): Lane[] {
-  const rows = new Set(pattern.hits.map((hit) => hit.pad));
+  const hit = new Set(pattern.hits.map((one) => one.pad));
+  const rows = new Set(hit);
   for (const index of Object.keys(pocket.pads).map(Number)) {
     if (Math.floor(index / PAGE) === page && (all || !pattern.hits.length || chosen.includes(index))) rows.add(index);
   }
@@ -19,6 +30,23 @@ export function lanesOf(pocket: Pocket, pattern: Pattern, page: number, chosen: 
     .sort((a, b) => a - b)
     .map((pad) => {
       const record = pocket.pads[pad];
-      return { pad, name: record?.name ?? "empty pad", role: record?.role ?? null, empty: !record };
+      return { pad, pads: [pad], name: record?.name ?? "empty pad", role: record?.role ?? null, empty: !record };
     });
+}
+
+/** Many lanes as groups by role, which fold. unfolded: the groups that are open; chosen: pads that new hits of a folded group
+ * go to first. */
+export function grouped(lanes: Lane[], unfolded: string[], chosen: number[]): Lane[] {
+  if (lanes.length <= MOST_PLAIN) return lanes;
+  return [...ROLE_NAMES, null].flatMap((role) => {
+    const mine = lanes.filter((lane) => lane.role === role);
+    if (mine.length < 2) return mine;
+    const key = role ?? "none";
+    const folded = !unfolded.includes(key);
+    const pads = mine.map((lane) => lane.pad);
+    const pad = chosen.findLast((index) => pads.includes(index)) ?? (pads[0] as number);
+    const name = role ? ROLES[role].label : "no role";
+    const head: Lane = { pad, pads: folded ? pads : [], name, role, empty: mine.every((lane) => lane.empty), group: { key, folded, count: mine.length } };
+    return folded ? [head] : [head, ...mine];
+  });
 }
