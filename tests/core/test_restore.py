@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from numpy.typing import NDArray
 
 from grainpocket.core.restore.clicks import declick, find_clicks
-from grainpocket.core.restore.hiss import dehiss, noise_of, spectra
+from grainpocket.core.restore.hiss import dehiss, noise_of
 from grainpocket.core.restore.hum import dehum, find_hum
 from grainpocket.core.restore.restore import Cleaning, clean, pieces, survey
 from grainpocket.demo.pocket import AUDIO
@@ -46,7 +46,7 @@ def test_clicks_are_found_and_filled(song: Wave) -> None:
     found = find_clicks(dirty, 50)
     hit = sum(any(a - 3 <= p <= b + 3 for a, b in found) for p in places)
     # One that falls on the attack of a drum is left: it cannot be told from the attack, by ear neither.
-    assert hit >= 0.8 * len(places)
+    assert hit >= 0.9 * len(places)
     out, count = declick(dirty, 50)
     assert count == len(found)
     damage = [level((out - one)[p - 20 : p + 30]) for p in places]
@@ -87,7 +87,7 @@ def test_hum_alone_goes_altogether() -> None:
     assert found is not None
     assert found.overtones == (1, 3)
     assert abs(found.level_db - level(hum)) < 0.5
-    assert level(dehum(hum, RATE, found)[RATE:-RATE]) < level(hum) - 30
+    assert level(dehum(hum, RATE, found)[RATE:-RATE]) < level(hum) - 24
 
 
 def test_hiss_is_measured_and_turned_down() -> None:
@@ -95,10 +95,9 @@ def test_hiss_is_measured_and_turned_down() -> None:
     drums, _ = sf.read(AUDIO / "Dockside break.flac", dtype="float32", always_2d=True)
     one = np.concatenate((np.zeros(RATE, np.float32), np.ascontiguousarray(drums[:, 0]), np.zeros(RATE, np.float32)))
     hiss = (0.004 * rng.standard_normal(len(one))).astype(np.float32)
-    power = spectra(one + hiss)
-    noise = noise_of(np.abs(power) ** 2, RATE)
+    noise = noise_of(one + hiss, RATE)
     estimate = 10 * np.log10(noise.sum() * 2 / (2048 * 1024))
-    assert abs(estimate - level(hiss)) < 4
+    assert abs(estimate - level(hiss)) < 1.5
     out = dehiss(one + hiss, noise, 15)
     assert level(out[-RATE // 2 :]) < level(hiss) - 11, "where there is nothing else, it goes down by what was asked"
     assert level(out[-RATE // 2 :]) > level(hiss) - 18
@@ -150,3 +149,62 @@ def test_short_and_strange_sounds_come_out_as_long_as_they_went_in(size: int, cl
     out = clean(read, 0, len(sound), len(sound), RATE, survey(read, len(sound), RATE), Cleaning(clicks=clicks, hum=hum, hiss=hiss))
     assert out.shape == sound.shape
     assert np.isfinite(out).all()
+
+
+def snr(sound: Wave, other: Wave) -> float:
+    return level(sound) - level(other - sound)
+
+
+RECORDS = sorted(path.stem for path in AUDIO.glob("*.flac"))
+
+
+@pytest.mark.parametrize("name", RECORDS)
+@pytest.mark.parametrize("under", [20.0, 30.0, 40.0])
+def test_hiss_over_dense_music_is_measured_and_taking_it_out_never_harms(name: str, under: float) -> None:
+    rng = np.random.default_rng(11)
+    sound, _ = sf.read(AUDIO / f"{name}.flac", dtype="float32", always_2d=True, frames=16 * RATE)
+    one = np.ascontiguousarray(sound[:, 0])
+    hiss = (rng.standard_normal(len(one)) * 10 ** ((level(one) - under) / 20)).astype(np.float32)
+    noise = noise_of(one + hiss, RATE)
+    assert abs(10 * np.log10(noise.sum() * 2 / (2048 * 1024)) - level(hiss)) < 3
+    out = dehiss(one + hiss, noise, 12)
+    assert snr(one, out) > under - 0.2
+    peak = int(np.argmax(np.abs(one)))
+    attack = slice(peak - 220, peak + 220)
+    assert abs(20 * np.log10(np.abs(out[attack]).max() / np.abs((one + hiss)[attack]).max())) < 0.3
+
+
+@pytest.mark.parametrize("name", RECORDS)
+def test_clicks_well_over_their_surroundings_are_found_and_no_others(name: str) -> None:
+    rng = np.random.default_rng(11)
+    sound, _ = sf.read(AUDIO / f"{name}.flac", dtype="float32", always_2d=True, frames=16 * RATE)
+    one = np.ascontiguousarray(sound.mean(axis=1))
+    assert len(find_clicks(one, 50)) / (len(one) / RATE / 60) < 2
+    places = np.sort(rng.choice(np.arange(4000, len(one) - 4000, 2500), min(60, len(one) // 2500 - 4), replace=False))
+    dirty = one.copy()
+    for place in places:
+        around = np.sqrt(np.mean(np.square(one[place - 441 : place + 441], dtype=np.float64))) + 1e-4
+        size = int(rng.integers(1, 7))
+        dirty[place : place + size] += (around * 10 * rng.choice([-1, 1]) * rng.uniform(0.6, 1, size)).astype(np.float32)
+    found = find_clicks(dirty, 50)
+    assert sum(any(a - 3 <= p <= b + 3 for a, b in found) for p in places) >= 0.9 * len(places)
+    out, _ = declick(dirty, 50)
+    assert snr(one, out) > snr(one, dirty) + 5
+
+
+def test_the_pulses_of_a_low_tone_are_no_clicks() -> None:
+    t = np.arange(4 * RATE)
+    saw = (0.4 * ((t % 900) / 450 - 1)).astype(np.float32)
+    assert find_clicks(saw, 50) == []
+
+
+@pytest.mark.parametrize("name", RECORDS)
+def test_hum_is_taken_out_or_the_record_is_left(name: str) -> None:
+    sound, _ = sf.read(AUDIO / f"{name}.flac", dtype="float32", always_2d=True, frames=20 * RATE)
+    one = np.ascontiguousarray(sound[:, 0])
+    t = np.arange(len(one)) / RATE
+    tone = sum(a * np.sin(2 * np.pi * 50.02 * k * t + k) for k, a in ((1, 1.0), (2, 0.6), (3, 0.4)))
+    hum = (tone * 10 ** ((level(one) - 26 - level(np.asarray(tone))) / 20)).astype(np.float32)
+    found = find_hum(one + hum, RATE)
+    out = dehum(one + hum, RATE, found) if found else one + hum
+    assert snr(one, out) > 26 - 0.2

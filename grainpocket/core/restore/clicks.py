@@ -16,9 +16,12 @@ ORDER, BLOCK, HOP = 24, 1024, 512
 # A click is over in a millisecond; what lasts longer is sound.
 LONGEST, WIDER, CONTEXT = 44, 3, 96
 # Times the usual prediction error, at a sensitivity of 0 and of 100 per cent.
-THRESHOLDS = (40.0, 7.0)
-# An attack goes on after it began; a click does not. Samples looked at on either side, and how much more there may be.
-AFTER, ERROR_MOST, LEVEL, LEVEL_MOST = 400, 1.5, 900, 1.4
+THRESHOLDS = (30.0, 3.5)
+# A click stands alone: an attack errs on after it began, a voice errs before and after each pulse. Samples looked at on either
+# side, and the share of the click's own error that any of them may have.
+BESIDE, MOST_BESIDE = 200, 0.3
+# What comes back like this within so many samples, this large beside it, is the pulse of a tone and no click.
+PULSES, AROUND, ALIKE = 3, 4410, 0.5
 Errors = NDArray[np.float64]
 
 
@@ -43,30 +46,35 @@ def find_clicks(samples: Samples, sensitivity: float) -> list[tuple[int, int]]:
     if not len(places):
         return []
     groups = np.split(places, np.flatnonzero(np.diff(places) > LONGEST // 2) + 1)
+    size = np.abs(error)
     out: list[tuple[int, int]] = []
+    heights: list[float] = []
     for group in groups:
         first, last = int(group[0]) - WIDER, int(group[-1]) + 1 + WIDER
         if last - first > LONGEST or first < CONTEXT or last > len(samples) - CONTEXT:
             continue
-        if not _begins(samples, error, first, last):
+        # The model still errs for ORDER samples behind a click that it was fed with.
+        beside = max(size[max(0, first - BESIDE) : first].max(), size[last + ORDER : last + ORDER + BESIDE].max(initial=0.0))
+        peak = float(size[first:last].max())
+        if beside <= MOST_BESIDE * peak:
             out.append((first, last))
-    return out
+            heights.append(peak)
+    return _alone(out, np.array(heights))
 
 
-def _begins(samples: Samples, error: Errors, first: int, last: int) -> bool:
-    """Whether a sound begins there: then there is more of it after than before, in the error or in the sound itself."""
-    start = last + ORDER
-    if _size(error[start : start + AFTER]) > ERROR_MOST * _size(error[max(0, first - AFTER) : first]):
-        return True
-    return _size(samples[start : start + LEVEL]) > LEVEL_MOST * _size(samples[max(0, first - LEVEL) : first])
-
-
-def _size(some: NDArray[np.floating]) -> float:
-    return float(np.sqrt(np.mean(np.square(some, dtype=np.float64)))) + 1e-7 if len(some) else 1e-7
+def _alone(spans: list[tuple[int, int]], heights: Errors) -> list[tuple[int, int]]:
+    """Without those that come back again and again, as the pulses of a low tone do."""
+    starts = np.array([first for first, _ in spans])
+    kept = []
+    for i, span in enumerate(spans):
+        near = (np.abs(starts - starts[i]) < AROUND) & (heights > ALIKE * heights[i])
+        if near.sum() - 1 < PULSES:
+            kept.append(span)
+    return kept
 
 
 def _prediction_error(x: Errors) -> tuple[Errors, Errors]:
-    """(n,) what each sample is beside what the ones before it foretell, and its usual size there."""
+    """(n,) what each sample is beside what the ones before it predict, and its usual size there."""
     count = len(x)
     starts = np.arange(0, count - BLOCK + 1, HOP)
     models = _models(np.lib.stride_tricks.sliding_window_view(x, BLOCK)[starts] * np.hanning(BLOCK))

@@ -18,6 +18,7 @@ OVERTONES, SLACK_HZ, STEP_HZ = 12, 0.6, 0.02
 FRAME_S, AROUND_S = 0.4, 4.0
 # A line is hum when it is steady: the median of its amplitude, as a share of its mean size.
 STEADY, LEAST, QUIET_SHARE = 0.7, 2e-5, 0.4
+DOUBT = 12.0  # times the variance of a median, twice over for its real and imaginary part
 
 
 @dataclass(frozen=True)
@@ -97,9 +98,18 @@ def dehum(samples: Samples, rate: int, hum: Hum, start: int = 0) -> Samples:
         hz = hum.hz * k
         began = (start + first + np.arange(count) * size) / rate
         row = frames @ (window * np.exp(-2j * np.pi * hz * t)) * (2 / window.sum()) * np.exp(-2j * np.pi * hz * began)
-        wide = np.pad(row, around, mode="reflect" if count > around else "edge")
-        near = np.lib.stride_tricks.sliding_window_view(wide, 2 * around + 1)
-        steady = np.median(near.real, axis=1) + 1j * np.median(near.imag, axis=1)
+        steady = _steady(row, around)
         size_now = np.interp(at, np.arange(count), steady.real) + 1j * np.interp(at, np.arange(count), steady.imag)
         out -= (size_now * np.exp(2j * np.pi * hz * now)).real
     return out.astype(np.float32)
+
+
+def _steady(row: NDArray[np.complex128], around: int) -> NDArray[np.complex128]:
+    """(frames,) the tone's amplitude as it slowly changes: the median of the frames round each. Where they scatter so widely that
+    the median may be as far off as the tone is large, as under a bass drum of its pitch, less of it is believed, or none."""
+    wide = np.pad(row, around, mode="reflect" if len(row) > around else "edge")
+    near = np.lib.stride_tricks.sliding_window_view(wide, 2 * around + 1)
+    middle = np.median(near.real, axis=1) + 1j * np.median(near.imag, axis=1)
+    scatter = np.median(np.abs(near - middle[:, None]), axis=1)
+    doubt = DOUBT * scatter**2 / near.shape[1]
+    return np.asarray(middle * np.maximum(0.0, 1.0 - doubt / np.maximum(np.abs(middle) ** 2, 1e-18)))

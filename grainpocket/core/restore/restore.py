@@ -15,7 +15,7 @@ import numpy as np
 from grainpocket.core.params import of
 from grainpocket.core.pocket import Frozen
 from grainpocket.core.restore.clicks import declick, find_clicks
-from grainpocket.core.restore.hiss import Power, dehiss, noise_of, spectra
+from grainpocket.core.restore.hiss import Power, dehiss, noise_of
 from grainpocket.core.restore.hum import Hum, dehum, find_hum
 from grainpocket.core.sound.audio import Samples
 
@@ -56,7 +56,7 @@ def survey(read: Read, frames: int, rate: int) -> Survey:
     length = min(frames, SURVEY_S * rate)
     start = (frames - length) // 2
     stretch = read(start, start + length)
-    noise = tuple(noise_of(_powers(stretch[:, c]), rate) for c in range(stretch.shape[1]))
+    noise = tuple(noise_of(stretch[:, c], rate) for c in range(stretch.shape[1]))
     one = np.ascontiguousarray(stretch.mean(axis=1))
     clicks = find_clicks(one, SURVEYED_CLICKS)
     # Power of a windowed spectrum to the level of what made it.
@@ -68,11 +68,6 @@ def survey(read: Read, frames: int, rate: int) -> Survey:
         hiss_db=round(level, 1) if level > AUDIBLE_HISS_DB else None,
         noise=noise,
     )
-
-
-def _powers(samples: Samples) -> Power:
-    found = spectra(samples)
-    return np.asarray(found.real**2 + found.imag**2)
 
 
 def pieces(frames: int, rate: int) -> Iterator[tuple[int, int]]:
