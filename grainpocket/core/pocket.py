@@ -56,9 +56,24 @@ class Taken(Frozen):
     end: int
 
 
+class Part(Frozen):
+    """A stretch of a record that sounds in a source made of several, in samples of that record. audio: its content hash; at:
+    the sample of the source at which it begins, None where that was not written down."""
+
+    record: str
+    audio: str = ""
+    start: int
+    end: int
+    at: int | None = None
+
+
+MAX_PARTS = 20_000  # of one source: a song of that many hits
+
+
 class Origin(Frozen):
     """Where a source came from. rate and channels are the file's own; notes say what was found wrong with it; bpm and marks
-    are what its tags say; taken: the record that it is a stretch of."""
+    are what its tags say; taken: the record that it is a stretch of; parts: the records that sound in it, when it was made of
+    several."""
 
     file: str = ""
     format: str = ""
@@ -69,6 +84,7 @@ class Origin(Frozen):
     bpm: float | None = Field(default=None, ge=20, le=400)
     marks: tuple[Mark, ...] = ()
     taken: Taken | None = None
+    parts: tuple[Part, ...] = Field(default=(), max_length=MAX_PARTS)
 
 
 Metre = Literal["4/4", "3/4", "6/8", "5/4", "6/4", "7/4"]

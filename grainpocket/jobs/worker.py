@@ -13,7 +13,7 @@ from sqlalchemy.exc import DBAPIError
 
 from grainpocket.core.edits import Refusal
 from grainpocket.core.listen.hearing import hear
-from grainpocket.core.pocket import RATE
+from grainpocket.core.pocket import RATE, Part
 from grainpocket.core.restore.restore import Cleaning
 from grainpocket.core.sound.audio import BadAudio
 from grainpocket.jobs.cleaning import print_clean
@@ -176,6 +176,9 @@ class Worker:
             log.warning("little room left on the disk for %s", path)
         added = import_file(path, detail["name"], self.audio, self.settings.most_minutes, report, self.settings.headroom)
         there = self.pockets.load(row.pocket).pocket.sources.values()
+        if detail.get("parts"):
+            parts = tuple(Part.model_validate(part) for part in detail["parts"])
+            added = added.model_copy(update={"origin": added.origin.model_copy(update={"parts": parts, "format": "take"})})
         same = next((source for source in there if source.audio == added.audio), None)
         if same is not None and not detail.get("again"):
             self.jobs.note(row.id, {**detail, "found": same.id})

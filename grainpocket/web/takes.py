@@ -10,7 +10,8 @@ from flask import Response, abort, request
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 
-from grainpocket.core.pocket import RATE
+from grainpocket.core.lineage import merged, parts_of_pads, parts_of_stretch
+from grainpocket.core.pocket import MOST_PADS, RATE, Part
 from grainpocket.jobs.importing import clean_name
 from grainpocket.store.takes import TakeStore
 from grainpocket.web.answers import json_of
@@ -47,6 +48,14 @@ class WaitingTake(BaseModel):
 
 class WaitingTakes(BaseModel):
     takes: list[WaitingTake]
+
+
+class EndQuery(BaseModel):
+    """What sounded while the pocket's own sound was recorded: for its lineage."""
+
+    pads: list[int] = Field(default=[], max_length=MOST_PADS)
+    patterns: list[str] = Field(default=[], max_length=1000)
+    sources: list[str] = Field(default=[], max_length=1000)
 
 
 class TakePath(PocketPath):
@@ -88,7 +97,7 @@ def add_block(path: TakePath) -> Response:
 
 
 @api.post("/pockets/<pocket>/takes/<take>/end", responses={202: Job, 404: Problem, 422: Problem, 507: Problem})
-def end_take(path: TakePath) -> Response:
+def end_take(path: TakePath, query: EndQuery) -> Response:
     """No more: the take becomes a find. The answer is the job that brings it in."""
     takes, jobs = _takes(), desk().jobs
     # The job has the take's own name: asked twice, or again after an answer that got lost, it is the same job.
@@ -96,10 +105,12 @@ def end_take(path: TakePath) -> Response:
     if row is None:
         with _Room(NOT_IN):
             about = takes.about(path.take)
+            parts = [part.model_dump() for part in _lineage(about["pocket"], query)]
+            detail = {"name": f"{about['name']}.wav", "again": True, "parts": parts}
             upload = desk().settings.uploads / path.take
             try:
                 takes.write(path.take, upload)
-                row = jobs.create(about["pocket"], "import", about["name"], {"name": f"{about['name']}.wav"}, path.take)
+                row = jobs.create(about["pocket"], "import", about["name"], detail, path.take)
             except Exception:
                 # The take itself is still there, and no job will ever take this copy of it.
                 upload.unlink(missing_ok=True)
@@ -108,6 +119,21 @@ def end_take(path: TakePath) -> Response:
     # Not before a job will bring it in: whatever happens until then, the take is there.
     takes.let_go(path.take)
     return json_of(job_reply(row), 202)
+
+
+def _lineage(pocket_id: str, query: EndQuery) -> tuple[Part, ...]:
+    """The stretches of records that were heard while it was recorded."""
+    if not (query.pads or query.patterns or query.sources):
+        return ()
+    pocket = desk().pockets.load(pocket_id).pocket
+    struck = set(query.pads)
+    for key in query.patterns:
+        struck |= {hit.pad for hit in pocket.patterns[key].hits} if key in pocket.patterns else set()
+    found = list(parts_of_pads(pocket, [pocket.pads[index] for index in sorted(struck) if index in pocket.pads]))
+    for key in query.sources:
+        if key in pocket.sources:
+            found += parts_of_stretch(pocket.sources[key], 0, pocket.sources[key].frames)
+    return merged(found)
 
 
 class _Room:

@@ -259,7 +259,7 @@ def test_recording_from_the_deck_keeps_what_was_played(opened: Opener) -> None:
     loop = drum_loop(bpm=97.3, bars=1)
     ui.bring_in_loop(loop)
     ui.button("Record").click()
-    ui.button("Deck").click()
+    ui.button("Demo record").click()
     level = ui.page.get_by_role("meter", name="Input level")
     expect(level).not_to_have_attribute("aria-valuenow", "-48")
     ui.button("● Record").click()
@@ -275,6 +275,33 @@ def test_recording_from_the_deck_keeps_what_was_played(opened: Opener) -> None:
     like = signal.correlate(endless[: len(loop.samples) + RATE], heard[4096 : 4096 + RATE, 0], "valid")
     place = int(np.argmax(like[: len(loop.samples)]))
     np.testing.assert_allclose(heard[4096 : 4096 + RATE, 0], endless[place : place + RATE], atol=1e-6)
+
+
+def test_what_plays_is_recorded_bit_for_bit_and_knows_its_records(opened: Opener) -> None:
+    ui = opened()
+    ui.bring_in_loop(drum_loop(bpm=97.3, bars=1))
+    ui.station("Chop")
+    ui.button("Original rhythm").click()
+    ui.wait("gp.loopPlayer.loop() !== null")
+    ui.button("Record").click()
+    ui.button("What plays").click()
+    ui.button("● Record").click()
+    expect(ui.button("■ Stop and keep")).to_be_visible()
+    ui.page.keyboard.press("Shift+Space")
+    ui.page.wait_for_function("() => parseFloat(document.querySelector('[role=timer]').textContent) >= 3.5")
+    ui.page.keyboard.press("Shift+Space")
+    ui.button("■ Stop and keep").click()
+    ui.wait("Object.values(pocket.sources).some((s) => s.name === 'As played')")
+    made = ui.look("Object.values(pocket.sources).find((s) => s.name === 'As played')")
+    heard, _ = sf.read(ui.live.server.data / "audio" / made["audio"] / "audio.wav", dtype="float32", always_2d=True)
+    parts = ui.look("gp.loopPlayer.scheduled().map((side) => Array.from(side))")
+    scheduled = np.array(parts, np.float32).T
+    first = int(np.flatnonzero(np.abs(heard).sum(axis=1))[0])
+    lead = int(np.flatnonzero(np.abs(scheduled).sum(axis=1))[0])
+    length = len(scheduled) - lead
+    np.testing.assert_array_equal(heard[first : first + length], scheduled[lead:])
+    assert [p["record"] for p in made["origin"]["parts"]] == ["Test loop"]
+    assert (made["origin"]["parts"][0]["start"], made["origin"]["parts"][0]["end"]) == (0, ui.look("pocket.sources.s1.frames"))
 
 
 def test_recording_from_the_line_input(opened: Opener) -> None:

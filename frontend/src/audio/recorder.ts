@@ -5,11 +5,17 @@
 import { create } from "zustand";
 
 import { api, ask, pcm } from "../api/client";
+import { usePocket } from "../app/pocket";
 import { audio, output, wake, worklet } from "./engine";
+import { loopPlayer, useLoop } from "./loop";
+import { usePreview } from "./preview";
 import workletUrl from "./recorder.worklet.ts?worker&url";
+import { useTape } from "./tape";
 import { CHUNK } from "./tapeMessages";
+import { useSlice, useSounding } from "./voices";
 
-export type Input = "line" | "deck";
+/** What is recorded: the line input, the pocket's own sound, or a demo record. */
+export type Input = "line" | "pocket" | "deck";
 const RETRY_MS = 700;
 const DECK_CHUNKS = 24;
 
@@ -39,6 +45,14 @@ interface Take {
   id: string;
   full: boolean;
   seconds: number;
+  /** What sounded meanwhile, of the pocket's own sound. */
+  heard: Heard | null;
+}
+
+interface Heard {
+  pads: Set<number>;
+  patterns: Set<string>;
+  audio: Set<string>;
 }
 
 class LineRecorder {
@@ -66,7 +80,8 @@ class LineRecorder {
         const constraints = { echoCancellation: false, noiseSuppression: false, autoGainControl: false, channelCount: 2 };
         this.stream = await navigator.mediaDevices.getUserMedia({ audio: constraints });
         this.from = audio().createMediaStreamSource(this.stream);
-      } else if (deck) {
+      } else if (input === "pocket") this.from = output();
+      else if (deck) {
         this.deck = await this.load(deck.hash, deck.frames);
         this.deck.connect(output());
         this.from = this.deck;
@@ -100,7 +115,8 @@ class LineRecorder {
   }
 
   close(): void {
-    this.from?.disconnect();
+    if (this.from && this.node) this.from.disconnect(this.node);
+    if (this.deck) this.deck.disconnect();
     this.deck?.stop();
     for (const track of this.stream?.getTracks() ?? []) track.stop();
     this.node = null;
@@ -114,11 +130,29 @@ class LineRecorder {
     if (!this.node) return;
     try {
       const take = await ask(api.POST("/api/pockets/{pocket}/takes", { params: { path: { pocket } }, body: { name, rate: audio().sampleRate } }));
-      this.take = { pocket, id: take.id, full: false, seconds: 0 };
+      this.take = { pocket, id: take.id, full: false, seconds: 0, heard: null };
+      if (useRecorder.getState().input === "pocket") this.note(this.take);
       set({ recording: true, seconds: 0, problem: null });
     } catch (error) {
       set({ problem: error instanceof Error ? error.message : "Recording could not begin." });
     }
+  }
+
+  private stopNoting: (() => void) | null = null;
+
+  /** Write down what sounds while it is recorded: the records in it are to be known afterwards. */
+  private note(take: Take): void {
+    const heard: Heard = { pads: new Set(), patterns: new Set(), audio: new Set() };
+    take.heard = heard;
+    const look = () => {
+      for (const pad of Object.keys(useSounding.getState().sounding)) heard.pads.add(Number(pad));
+      const pattern = useLoop.getState().playing ? loopPlayer.loop()?.pattern : null;
+      if (pattern) heard.patterns.add(pattern);
+      for (const hash of [useTape.getState().playing, usePreview.getState().preview?.hash, useSlice.getState().slice]) if (hash && hash !== "tone") heard.audio.add(hash);
+    };
+    const stops = [useSounding.subscribe(look), useLoop.subscribe(look), useTape.subscribe(look), usePreview.subscribe(look), useSlice.subscribe(look)];
+    look();
+    this.stopNoting = () => stops.forEach((stop) => stop());
   }
 
   /** End the take: it becomes a find. Resolves to whether it did. */
@@ -130,6 +164,8 @@ class LineRecorder {
       this.node?.port.postMessage("rest");
     });
     this.take = null;
+    this.stopNoting?.();
+    this.stopNoting = null;
     this.inHand.add(take.id);
     const seconds = useRecorder.getState().seconds;
     set({ recording: false });
@@ -145,7 +181,7 @@ class LineRecorder {
     for (const take of takes) this.inHand.add(take.id);
     for (const take of takes) {
       try {
-        await ask(api.POST("/api/pockets/{pocket}/takes/{take}/end", { params: { path: { pocket: take.pocket, take: take.id } } }));
+        await ask(api.POST("/api/pockets/{pocket}/takes/{take}/end", { params: { path: { pocket: take.pocket, take: take.id }, query: heardIn(take) } }));
       } catch (error) {
         this.inHand.delete(take.id);
         this.ended.push(take);
@@ -163,7 +199,7 @@ class LineRecorder {
     try {
       const { takes } = await ask(api.GET("/api/pockets/{pocket}/takes", { params: { path: { pocket } } }));
       const known = new Set([...this.ended.map((take) => take.id), ...this.inHand, this.take?.id]);
-      this.ended.push(...takes.filter((take) => !known.has(take.id)).map((take) => ({ pocket, id: take.id, full: true, seconds: take.seconds })));
+      this.ended.push(...takes.filter((take) => !known.has(take.id)).map((take) => ({ pocket, id: take.id, full: true, seconds: take.seconds, heard: null })));
     } catch {
       // It is only an offer; the server brings them in when it starts again.
     }
@@ -198,6 +234,14 @@ class LineRecorder {
       await new Promise((resolve) => setTimeout(resolve, RETRY_MS));
     }
   }
+}
+
+/** Pads, patterns and finds by id, as the server knows them. */
+function heardIn(take: Take): { pads?: number[]; patterns?: string[]; sources?: string[] } {
+  if (!take.heard) return {};
+  const sources = Object.values(usePocket.getState().open?.pocket.sources ?? {});
+  const heard = take.heard.audio;
+  return { pads: [...take.heard.pads], patterns: [...take.heard.patterns], sources: sources.filter((source) => heard.has(source.audio)).map((source) => source.id) };
 }
 
 export const recorder = new LineRecorder();

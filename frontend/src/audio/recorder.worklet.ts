@@ -1,5 +1,6 @@
 /** Hands on what comes in, block by block, as interleaved stereo, with its peak. */
 const FRAMES = 8192;
+const QUANTUM = 128;
 
 class RecorderProcessor extends AudioWorkletProcessor {
   private block = new Float32Array(FRAMES * 2);
@@ -22,11 +23,11 @@ class RecorderProcessor extends AudioWorkletProcessor {
   process(inputs: Float32Array[][]): boolean {
     const input = inputs[0];
     const left = input?.[0];
-    if (!left) return true;
-    const right = input[1] ?? left;
-    for (let i = 0; i < left.length; i++) {
-      const l = left[i] as number;
-      const r = right[i] as number;
+    const right = input?.[1] ?? left;
+    // Where nothing plays there is no channel at all: that is silence, and time goes on.
+    for (let i = 0; i < (left?.length ?? QUANTUM); i++) {
+      const l = left?.[i] ?? 0;
+      const r = right?.[i] ?? 0;
       this.block[this.at * 2] = l;
       this.block[this.at * 2 + 1] = r;
       this.peak = Math.max(this.peak, Math.abs(l), Math.abs(r));

@@ -37,7 +37,7 @@ export function Finds({ about }: { about: About }) {
     <aside aria-label="Finds" className="flex min-h-0 flex-col border-r-[1.5px] border-ink p-3">
       <div className="mb-2 flex items-center justify-between">
         <h2 className="title text-[14.5px]">Finds</h2>
-        <Button className="mr-1 ml-auto" aria-pressed={recording} hint="From the line input, or from the deck that stands in for it" onClick={() => setRecording(!recording)}>
+        <Button className="mr-1 ml-auto" aria-pressed={recording} hint="The line input, or what plays here" onClick={() => setRecording(!recording)}>
           Record
         </Button>
         <Button tone="solid" hint={`Add ${about.formats.join(" ")} files; or drop them anywhere`} onClick={() => picker.current?.click()}>

@@ -6,6 +6,11 @@ import { usePocket } from "../app/pocket";
 import { recorder, useRecorder, type Input } from "../audio/recorder";
 import { Button } from "../design/Button";
 
+const INPUTS: { which: Input; label: string; hint: string }[] = [
+  { which: "line", label: "Line input", hint: "What comes in at the computer's own input" },
+  { which: "pocket", label: "What plays", hint: "The pocket's own sound: pads, pattern and finds, as you play them" },
+  { which: "deck", label: "Demo record", hint: "A demo record, to try recording: it plays the open find" },
+];
 const FLOOR_DB = -48;
 const ASK_AGAIN_MS = 4000;
 
@@ -30,17 +35,17 @@ export function RecordPanel({ close }: { close: () => void }) {
   };
   return (
     <section aria-label="Record" className="mb-2 flex flex-col gap-1.5 rounded-[4px] border-[1.3px] border-ink bg-card p-2 text-[12px]">
-      <div className="flex items-center gap-1">
-        {(["line", "deck"] as const).map((which) => (
+      <div className="flex flex-wrap items-center gap-1">
+        {INPUTS.map(({ which, label, hint }) => (
           <Button
             key={which}
             tone={input === which ? "solid" : "plain"}
             aria-pressed={input === which}
             disabled={recording || (which === "deck" && !currentSource())}
-            hint={which === "line" ? "What comes in at the computer's own input" : "A stand-in without any wires: it plays the open find into the same path"}
+            hint={hint}
             onClick={() => open(which)}
           >
-            {which === "line" ? "Line input" : "Deck"}
+            {label}
           </Button>
         ))}
         <Button tone="quiet" className="ml-auto" aria-label="Close recording" disabled={recording} onClick={close}>
@@ -63,7 +68,7 @@ export function RecordPanel({ close }: { close: () => void }) {
             ■ Stop and keep
           </Button>
         ) : (
-          <Button tone="solid" disabled={!input} hint={input ? undefined : "Choose an input first"} onClick={() => void recorder.start(pocket, "Take")}>
+          <Button tone="solid" disabled={!input} hint={input ? undefined : "Choose an input first"} onClick={() => void recorder.start(pocket, input === "pocket" ? "As played" : "Take")}>
             ● Record
           </Button>
         )}

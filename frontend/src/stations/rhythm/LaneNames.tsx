@@ -79,6 +79,6 @@ function laneItems(pattern: Pattern, lane: Lane): (Item | null)[] {
     { label: "Choose its pad", disabled: lane.empty, onSelect: () => useView.getState().look({ pads: [lane.pad], page: Math.floor(lane.pad / PAGE) }) },
     { label: "Show it in Chop", disabled: lane.empty, onSelect: () => showInChop(lane.pad) },
     null,
-    { label: `Remove its ${hits.length} hits`, disabled: !hits.length, onSelect: () => void edit({ type: "remove_hits", pattern: pattern.id, hits }) },
+    { label: "Remove all its hits", disabled: !hits.length, onSelect: () => void edit({ type: "remove_hits", pattern: pattern.id, hits }) },
   ];
 }
