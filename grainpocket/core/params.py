@@ -7,14 +7,15 @@ follow from here.
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, Literal
 
 from pydantic import Field
 
 
 @dataclass(frozen=True)
 class Parameter:
-    """low and high are inclusive; step is what one wheel click or arrow key changes; digits are decimals shown."""
+    """low and high are inclusive; step is what one wheel click or arrow key changes; digits are decimals shown; curve: how a
+    slider goes from low to high, "log" for what the ear measures in ratios (both ends over zero)."""
 
     name: str
     label: str
@@ -25,6 +26,7 @@ class Parameter:
     step: float
     digits: int
     help: str
+    curve: Literal["linear", "log"] = "linear"
 
     def field(self) -> Any:
         return Field(default=self.default, ge=self.low, le=self.high, description=f"{self.help} ({self.unit})")
@@ -34,6 +36,54 @@ class Parameter:
 
     def optional_field(self) -> Any:
         return Field(default=None, ge=self.low, le=self.high, description=f"{self.help} ({self.unit})")
+
+
+@dataclass(frozen=True)
+class Choice:
+    """One of several ways. options: (value, label) in the order in which they are offered."""
+
+    name: str
+    label: str
+    options: tuple[tuple[str, str], ...]
+    default: str
+    help: str
+
+    @property
+    def values(self) -> tuple[str, ...]:
+        return tuple(value for value, _ in self.options)
+
+
+@dataclass(frozen=True)
+class Switch:
+    """On or off."""
+
+    name: str
+    label: str
+    default: bool
+    help: str
+
+
+Setting = Parameter | Choice | Switch
+Value = float | str | bool
+
+
+class BadValue(ValueError):
+    """A value that a setting does not take; the message gives its range."""
+
+
+def checked(setting: Setting, value: Value) -> Value:
+    """The value as the setting holds it. Raises BadValue, with what would do instead."""
+    if isinstance(setting, Switch):
+        if isinstance(value, bool):
+            return value
+        raise BadValue(f"{setting.label} is on or off.")
+    if isinstance(setting, Choice):
+        if value in setting.values:
+            return value
+        raise BadValue(f"{setting.label} is one of {', '.join(label for _, label in setting.options)}.")
+    if isinstance(value, bool | str) or not setting.low <= value <= setting.high:
+        raise BadValue(f"{setting.label} goes from {setting.low:g} to {setting.high:g} {setting.unit}".rstrip() + ".")
+    return float(value)
 
 
 PAD = (

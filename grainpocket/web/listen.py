@@ -11,7 +11,7 @@ from grainpocket.core.listen.hearing import Hearing, listen_to
 from grainpocket.core.listen.pitch import pitch
 from grainpocket.core.listen.reference import click, tone
 from grainpocket.core.listen.roles import all_roles
-from grainpocket.core.listen.tempo import Tempo
+from grainpocket.core.listen.tempo import Tempo, calibrated
 from grainpocket.core.pocket import RATE, Role
 from grainpocket.core.sound.audio import mono, planar
 from grainpocket.web.answers import json_of, pcm_of
@@ -108,10 +108,10 @@ def hearing_reply(heard: Hearing) -> HearingReply:
 def tempo_list(tempi: tuple[Tempo, ...], start: int) -> list[TempoCandidate]:
     return [
         TempoCandidate(
-            bpm=t.bpm, confidence=t.confidence, bars=t.bars, metre=t.metre, bar_one=t.bar_one + start, steady=t.steady,
+            bpm=t.bpm, confidence=confidence, bars=t.bars, metre=t.metre, bar_one=t.bar_one + start, steady=t.steady,
             rough_ms=t.rough_ms, relation=t.relation,
         )
-        for t in tempi
+        for t, confidence in zip(tempi, calibrated(tempi), strict=True)
     ]  # fmt: skip
 
 

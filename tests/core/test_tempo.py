@@ -11,6 +11,7 @@ from scipy import signal
 
 from grainpocket.core.listen import grids
 from grainpocket.core.listen.hearing import Hearing, hear, listen_to
+from grainpocket.core.listen.tempo import Tempo, calibrated
 from grainpocket.core.sound.audio import mono
 from tests import records
 from tests.records import Record
@@ -132,3 +133,25 @@ def test_a_stretch_is_heard_alone_and_sharpened() -> None:
         tempi = listen_to(stretch, RATE, sharper)
         assert any(abs(t.bpm / record.bpm - 1) < 0.003 for t in tempi[:3])
     assert listen_to(stretch[:0], RATE) == ()
+
+
+def reading(confidence: float, relation: str = "", metre: str = "4/4") -> Tempo:
+    return Tempo(100.0, confidence, relation=relation, metre=metre)
+
+
+def test_percentages_are_what_they_are_worth() -> None:
+    sure = calibrated([reading(0.9997), reading(0.0003, "double")])
+    assert 0.9 < sure[0] < 0.96, "no more than is right of what was called as sure"
+    assert sure[0] + sure[1] <= 1.0001
+    assert calibrated([reading(0.7), reading(0.3)])[0] < 0.7
+    assert calibrated([reading(0.6), reading(0.4)]) == sorted(calibrated([reading(0.6), reading(0.4)]), reverse=True)
+    assert calibrated([]) == []
+    assert calibrated([reading(0.2)]) == [0.2], "alone it says how likely a pulse is at all"
+
+
+def test_bars_of_dotted_quarters_are_never_called_hopeless() -> None:
+    shown = calibrated([reading(1.0), reading(0.0, "double"), reading(0.0, "two thirds", "6/8"), reading(0.0, "two thirds")])
+    assert shown[2] >= 0.0195
+    assert shown[1] < 0.01
+    assert shown[3] < 0.01
+    assert sum(shown) <= 1.0001

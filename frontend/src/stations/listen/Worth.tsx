@@ -15,6 +15,13 @@ const A_ROW = 4;
 /** A list is called clean when what sounds with its first hit is this much softer. */
 const CLEAN_DB = -6;
 
+/** How a list is ordered, in a word and in a sentence. */
+const ORDERS = {
+  loop: ["best join first", "How alike both sides of the join are, in level, tone and rhythm"],
+  clean: ["cleanest first", "What else sounds with them is at least 6 dB softer"],
+  covered: ["least covered first", "None is by itself: these have the least over them"],
+} as const;
+
 /** behind: told by other bars than the grid's, while those are being listened to. */
 export function Worth({ source, rate, worth, behind }: { source: Source; rate: number; worth: Found | undefined; behind: boolean }) {
   const found = useView((s) => s.found);
@@ -66,11 +73,6 @@ function List({ source, rate, worth, kind }: { source: Source; rate: number; wor
         <h3 className="title grow truncate text-[13px]">
           {kind === "loop" ? null : <span style={{ color: ROLES[kind].color }}>{ROLES[kind].glyph} </span>}
           {TITLES[kind]}
-          {kind === "loop" || !all.length ? null : (
-            <span className="ml-1 font-body text-[11px] font-normal text-ink2" title={clean ? "What else sounds with them is at least 6 dB softer" : "None is by itself: these have the least over them"}>
-              {clean ? "clean" : "least covered"}
-            </span>
-          )}
         </h3>
         {all.length > 1 && kind !== "loop" ? (
           <Button className="!px-1.5 !py-0" hint={`The first ${Math.min(A_ROW, all.length)}, on the next free pads`} onClick={() => void toPads(source, all.slice(0, A_ROW))}>
@@ -78,6 +80,9 @@ function List({ source, rate, worth, kind }: { source: Source; rate: number; wor
           </Button>
         ) : null}
       </div>
+      <p className="pt-0.5 text-[11px] text-ink2" title={ORDERS[kind === "loop" ? "loop" : clean ? "clean" : "covered"][1]}>
+        {ORDERS[kind === "loop" ? "loop" : clean ? "clean" : "covered"][0]}
+      </p>
       <div ref={box} role="listbox" tabIndex={0} aria-label={`${TITLES[kind]}, ${kind === "loop" ? "best" : clean ? "cleanest" : "least covered"} first`} data-own-arrows onKeyDown={onKeyDown} className="thin-scroll flex max-h-[118px] flex-col overflow-auto">
         {all.map((one, i) => (
           <div

@@ -1,0 +1,128 @@
+"""What an effect is, and the settings of one over time.
+
+An effect is a pure function of a block: `process(block, controls, state, key) -> block`, where the state that it is given is
+changed in place and is all that it remembers. The same samples come out however a run is split into blocks: whatever depends on
+time asks the controls for absolute samples.
+
+Controls are held as constants or as curves, read every TICK samples of the absolute clock, and smoothed over SMOOTH of those
+readings (0.46 ms after another, 12 ms in all), so that a jump of a control is a short ramp in every setting alike.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from typing import Any, Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+from grainpocket.core.params import Parameter, Setting, Value
+from grainpocket.core.sound.audio import Samples
+
+TICK = 64
+SMOOTH = 8  # ticks
+NOTHING = np.float32(1e-18)  # -360 dB
+Row = NDArray[np.float64]
+State = dict[str, Any]
+
+AMOUNT = Parameter("amount", "Amount", "%", 0.0, 100.0, 100.0, 1.0, 0, "How much of the effect is heard, dry to wet")
+
+
+@dataclass(frozen=True, eq=False)
+class Curve:
+    """A control that moves: values at rising samples, straight lines between them; two at one sample are a jump."""
+
+    at: Row
+    values: Row
+
+    def read(self, places: Row) -> Row:
+        return np.asarray(np.interp(places, self.at, self.values))
+
+
+@dataclass(frozen=True)
+class Controls:
+    """The settings of an effect. beat_frames: samples of a quarter note, for what is synced; curves: those that are automated."""
+
+    settings: Mapping[str, Value]
+    rate: int
+    beat_frames: float = 22050.0
+    curves: Mapping[str, Curve] = field(default_factory=dict)
+
+    def number(self, name: str) -> float:
+        return float(self.settings[name])
+
+    def ticks(self, name: str, start: int, frames: int) -> Row:
+        """(k,) smoothed values at the ticks from the one that sample `start` lies in to the one after its last sample."""
+        first = start // TICK
+        count = (start + max(frames, 1) - 1) // TICK - first + 2
+        curve = self.curves.get(name)
+        if curve is None:
+            return np.full(count, self.number(name))
+        raw = curve.read(np.maximum(np.arange(first - SMOOTH + 1, first + count) * float(TICK), 0.0))
+        return np.asarray(np.lib.stride_tricks.sliding_window_view(raw, SMOOTH).mean(axis=1))
+
+    def samples(self, name: str, start: int, frames: int) -> Row:
+        """(frames,) the same for every sample, on straight lines between the ticks."""
+        ticks = self.ticks(name, start, frames)
+        if name not in self.curves:
+            return np.full(frames, ticks[0])
+        place = (start + np.arange(frames)) / TICK - start // TICK
+        return np.asarray(np.interp(place, np.arange(len(ticks)), ticks))
+
+
+class Process(Protocol):
+    def __call__(self, block: Samples, controls: Controls, state: State, key: Samples | None) -> Samples: ...
+
+
+@dataclass(frozen=True, eq=False)
+class Effect:
+    """kind: its name in documents; settings: its table; begin: the state of silence; latency: samples by which it lags, the same
+    for all settings; keyed: whether it listens to another sound; rings: samples for which it sounds on after its input ends;
+    rings_in: arrays of its state that are written round and round by the absolute sample (along their last axis)."""
+
+    kind: str
+    label: str
+    settings: tuple[Setting, ...]
+    begin: Callable[[int], State]
+    process: Process
+    rings: Callable[[Controls], int] = lambda controls: 0
+    latency: int = 0
+    keyed: bool = False
+    rings_in: tuple[str, ...] = ()
+
+    def defaults(self) -> dict[str, Value]:
+        return {s.name: s.default for s in (*self.settings, AMOUNT)}
+
+
+def start_state(effect: Effect, rate: int) -> State:
+    """The state of an effect and of its amount, before any sound."""
+    return {"at": 0, "own": effect.begin(rate), "dry": np.zeros((effect.latency, 2), np.float32)}
+
+
+def run(effect: Effect, block: Samples, controls: Controls, state: State, key: Samples | None = None) -> Samples:
+    """(n, 2) float32 through an effect and its amount. The dry share is delayed by as much as the effect lags."""
+    start, frames = state["at"], len(block)
+    if not frames:
+        return block
+    state["own"]["at"] = start
+    wet = effect.process(block, controls, state["own"], key)
+    # Far under hearing is nothing: denormal numbers are slow in all that follows, and silence has one form.
+    wet[np.abs(wet) < NOTHING] = 0.0
+    late = np.concatenate((state["dry"], block))
+    state["dry"] = late[frames:].copy()
+    state["at"] = start + frames
+    if "amount" not in controls.curves and controls.number("amount") >= AMOUNT.high:
+        return wet
+    share = (controls.samples("amount", start, frames) / AMOUNT.high)[:, None]
+    mixed = np.asarray(late[:frames] * (1 - share) + wet * share, np.float32)
+    mixed[np.abs(mixed) < NOTHING] = 0.0
+    return mixed
+
+
+def decibels(gain: Row) -> Row:
+    return np.asarray(20 * np.log10(np.maximum(gain, 1e-12)))
+
+
+def gains(db: Row) -> Row:
+    return np.asarray(10 ** (db / 20))

@@ -1,0 +1,97 @@
+"""Echo: a delay in note values or milliseconds, with two filters and a guard inside its loop.
+
+The loop writes what comes in and what came out of it, filtered and guarded: under full scale the guard is a straight wire, over
+it a bend that no feedback gets past (twice full scale at the very most), so that it may be turned up to where it sings and never
+runs away. A delay that is changed while it sounds glides, as a tape does; at rest it is whole samples, exactly.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import njit
+
+from grainpocket.core.mix.effects.base import TICK, Controls, Effect, Row, State
+from grainpocket.core.params import Choice, Parameter, Setting, Switch
+from grainpocket.core.sound.audio import Samples
+
+LEAST_S, MOST_S = 0.001, 4.0
+SETTINGS: tuple[Setting, ...] = (
+    Switch("synced", "Synced", True, "In beats, along with the tempo; off: in milliseconds"),
+    Parameter("beats", "Time", "beats", 0.0625, 8.0, 0.75, 0.25, 3, "From one echo to the next; 4 s at most", "log"),
+    Parameter("ms", "Time", "ms", 1.0, 4000.0, 300.0, 5.0, 0, "From one echo to the next", "log"),
+    Parameter("uneven", "Right side", "%", 50.0, 150.0, 100.0, 1.0, 0, "Time of the right side beside the left's"),
+    Choice("path", "Path", (("straight", "straight"), ("cross", "from side to side")), "straight", "Where each echo goes next"),
+    Parameter("feedback", "Feedback", "%", 0.0, 110.0, 40.0, 1.0, 0, "How much of each echo comes again; over 100 it sings"),
+    Parameter("low_cut", "Lows from", "Hz", 20.0, 2000.0, 120.0, 10.0, 0, "Each echo loses what lies below", "log"),
+    Parameter("high_cut", "Highs to", "Hz", 200.0, 20000.0, 5000.0, 100.0, 0, "Each echo loses what lies above", "log"),
+)
+
+
+def delays(controls: Controls, start: int, frames: int) -> Row:
+    """(ticks, 2) samples from one echo to the next, by side: whole ones, straight between ticks while they change."""
+    if controls.settings["synced"]:
+        one = controls.ticks("beats", start, frames) * controls.beat_frames
+    else:
+        one = controls.ticks("ms", start, frames) / 1000 * controls.rate
+    both = np.stack((one, one * controls.ticks("uneven", start, frames) / 100), axis=1)
+    return np.asarray(np.round(np.clip(both, LEAST_S * controls.rate, MOST_S * controls.rate)))
+
+
+def _begin(rate: int) -> State:
+    # The loop's past, by side; and its filters: low pass, then last in and out of the high pass.
+    return {"loop": np.zeros((2, int(MOST_S * rate) + 4), np.float32), "filter": np.zeros((2, 3))}
+
+
+def _process(block: Samples, controls: Controls, state: State, key: Samples | None) -> Samples:
+    start, frames, rate = state["at"], len(block), controls.rate
+    out = np.empty((frames, 2))
+    low, high = controls.ticks("low_cut", start, frames), controls.ticks("high_cut", start, frames)
+    _loop(
+        np.asarray(block, np.float64), out, start, delays(controls, start, frames), controls.ticks("feedback", start, frames) / 100,
+        np.exp(-2 * np.pi * low / rate), np.exp(-2 * np.pi * np.minimum(high, 0.45 * rate) / rate),
+        controls.settings["path"] == "cross", state["loop"], state["filter"],
+    )  # fmt: skip
+    return out.astype(np.float32)
+
+
+@njit(cache=True, nogil=True)
+def _loop(x, out, start, times, feedback, low_pole, high_pole, crosses, loop, memory):  # type: ignore[no-untyped-def]
+    ring = loop.shape[1]
+    back = [0.0, 0.0]
+    for i in range(x.shape[0]):
+        now = start + i
+        tick = now // TICK - start // TICK
+        part = (now % TICK) / TICK
+        amount = feedback[tick] + (feedback[tick + 1] - feedback[tick]) * part
+        for c in range(2):
+            late = times[tick, c] + (times[tick + 1, c] - times[tick, c]) * part
+            whole = int(late)
+            share = late - whole
+            y = float(loop[c, (now - whole) % ring])
+            if share > 0.0:
+                y = y * (1 - share) + loop[c, (now - whole - 1) % ring] * share
+            memory[c, 0] = y * (1 - high_pole[tick]) + memory[c, 0] * high_pole[tick]
+            high = memory[c, 0] - memory[c, 1] + low_pole[tick] * memory[c, 2]
+            memory[c, 1] = memory[c, 0]
+            memory[c, 2] = high
+            for k in range(3):
+                if abs(memory[c, k]) < 1e-20:
+                    memory[c, k] = 0.0
+            out[i, c] = high
+            fed = high * amount
+            size = abs(fed)
+            # Straight up to full scale, bent above it towards twice that.
+            back[c] = fed if size <= 1.0 else np.sign(fed) * (1.0 + np.tanh(size - 1.0))
+        for c in range(2):
+            into = x[i, c] + back[1 - c if crosses else c]
+            loop[c, now % ring] = into if abs(into) > 1e-20 else 0.0
+
+
+def _rings(controls: Controls) -> int:
+    feedback = controls.number("feedback") / 100
+    times = delays(controls, 0, 1)[0].max()
+    echoes = 200 if feedback >= 0.95 else np.ceil(np.log(1e-5) / np.log(max(feedback, 1e-5))) + 1
+    return int(times * echoes)
+
+
+EFFECT = Effect("echo", "Echo", SETTINGS, _begin, _process, rings=_rings, rings_in=("loop",))
