@@ -12,7 +12,7 @@ import numpy as np
 import soundfile as sf
 
 from bench.truth import build, colour
-from bench.truth.kits import Kit, from_folder, from_font, perform
+from bench.truth.kits import Kit, from_font, from_sums, perform
 from bench.truth.synth import RATE, Wave
 from grainpocket.core.chop.facts import likeness, tone
 from grainpocket.demo.pocket import AUDIO
@@ -68,7 +68,7 @@ def score(sounds: list[Wave], names: list[str]) -> tuple[float, float, int]:
 def main() -> None:
     build.install()
     rng = np.random.default_rng(3)
-    kits = [*build.held_out_kits(), from_font("fluid", 0), from_font("fluid", 8), from_folder("ColomboAcousticDrumkit")]
+    kits = [*build.held_out_kits(), from_font("fluid", 0), from_font("fluid", 8), from_sums(5)]
     for title, (sounds, names) in (("sampled drums", rendered(kits, rng)), ("the demo break", demo_hits())):
         first, three, asked = score(sounds, names)
         print(f"{title:16s} n={asked}  same drum first {first:.3f}  among the first three {three:.3f}", flush=True)

@@ -1,19 +1,16 @@
-"""Drum kits as one-shots whose attack is known to the sample: from sound fonts, from folders of recordings, from sums."""
+"""Drum kits as one-shots whose attack is known to the sample: from free sound fonts, and from sums of our own."""
 
 from __future__ import annotations
 
 import functools
 import os
 import pickle
-import re
 import tempfile
-import xml.etree.ElementTree as Xml
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
-import soundfile as sf
 import soxr
 
 from bench.truth.synth import MELODIC_KITS, RATE, Note, Wave, midi, render
@@ -24,15 +21,6 @@ CHOKED_BY = {46: (42, 44)}
 # The sound "begins" where it first passes this share of its peak.
 RISE = 0.03
 LOUDNESS = {36: 1.0, 38: 0.8, 39: 0.7, 42: 0.35, 46: 0.4, 44: 0.3}
-FOLDER = Path("/usr/share/hydrogen/data/drumkits")
-_NAMES = (
-    (r"cajon thump", 36), (r"cajon slap", 38), (r"djembe\d bass", 41), (r"djembe", 60), (r"dunun|sangban|kenkeni", 43),
-    (r"bell|cowbell", 56), (r"hand ?clap|clap", 39), (r"roll|fx|zap|whistle|sample|redo", 0), (r"pedal|hat.* pd", 44),
-    (r"(hat|hh).*(open|op\b|half)|(open|op|side o) ?hh|hh op|sabian hat (open|semi|swish)|hat free", 46),
-    (r"hat|hh", 42), (r"kick|bass ?drum|\bbd", 36), (r"stick|rim click", 37), (r"snare|rimshot|\bsd", 38),
-    (r"floor|tom low|low tom", 43), (r"mid", 45), (r"tom", 48), (r"crash|splash", 49), (r"ride|cymbal", 51),
-    (r"tambourine", 54), (r"maraca|shaker", 70), (r"conga|bongo", 61), (r"clave", 75), (r"block|glass|snap|click", 76),
-)  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -232,41 +220,6 @@ def from_font(font: str, program: int) -> Kit:
     part.write_bytes(pickle.dumps(sounds))
     part.rename(kept)
     return Kit(f"{font}-{program}", sounds)
-
-
-@functools.cache
-def from_folder(folder: str) -> Kit:
-    """A kit of recordings with a drumkit.xml, its drums known by their names."""
-    tree = Xml.parse(FOLDER / folder / "drumkit.xml").getroot()
-    for node in tree.iter():
-        node.tag = node.tag.split("}")[-1]
-    sounds: dict[int, list[tuple[float, list[OneShot]]]] = {}
-    for instrument in tree.iter("instrument"):
-        name = (instrument.findtext("name") or "").lower()
-        note = next((n for pattern, n in _NAMES if re.search(pattern, name)), 0)
-        layers: list[tuple[float, list[OneShot]]] = []
-        # Old kits name one file for the instrument itself.
-        for layer in list(instrument.iter("layer")) or [instrument]:
-            file = FOLDER / folder / (layer.findtext("filename") or "")
-            if not note or not file.is_file():
-                continue
-            data, rate = sf.read(file, dtype="float32", always_2d=True)
-            data = np.repeat(data[:, :1], 2, axis=1) if data.shape[1] == 1 else data[:, :2]
-            shot = _shot(np.asarray(soxr.resample(data, rate, RATE), np.float32))
-            if shot is not None:
-                velocity = 127 * (float(layer.findtext("min") or 0) + float(layer.findtext("max") or 1)) / 2
-                layers.append((velocity, [shot]))
-        if layers and note not in sounds:
-            sounds[note] = layers
-        elif layers:  # Another of the same: more takes to choose among.
-            sounds[note] = [(v, [*t, *min(layers, key=lambda one: abs(one[0] - v))[1]]) for v, t in sounds[note]]
-    return Kit(folder, {note: _balanced(layers, LOUDNESS.get(note, 0.5)) for note, layers in sounds.items()})
-
-
-def _balanced(layers: list[tuple[float, list[OneShot]]], loudness: float) -> list[tuple[float, list[OneShot]]]:
-    """Folders hold every drum at full level; a drummer does not."""
-    gain = np.float32(loudness / max(np.abs(s.sound).max() for _, takes in layers for s in takes))
-    return [(v, [OneShot(s.sound * gain, s.rise) for s in takes]) for v, takes in layers]
 
 
 def from_sums(seed: int) -> Kit:

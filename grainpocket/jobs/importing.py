@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-import unicodedata
 from collections.abc import Callable
 from pathlib import Path
 
@@ -15,6 +14,7 @@ from grainpocket.core.sound.audio import BadAudio
 from grainpocket.core.sound.peaks import PeakBuilder
 from grainpocket.core.sound.read import blocks, probe
 from grainpocket.core.sound.tags import Tags, read_tags
+from grainpocket.core.text import readable
 from grainpocket.store.audio import AudioStore, AudioWriter
 
 # report(progress 0..1, step) tells how far it is and raises Cancelled when the musician wants it to stop.
@@ -92,10 +92,7 @@ def listen_again(audio: str, store: AudioStore, report: Report) -> None:
 
 def clean_name(name: str, most: int) -> str:
     """The last part of a path, without control characters, as the musician would read it."""
-    last = re.split(r"[/\\]", unicodedata.normalize("NFC", name))[-1]
-    # Zero-width joiners are invisible but hold emoji together.
-    readable = "".join(c for c in last if c == "\u200d" or unicodedata.category(c) not in ("Cc", "Cf", "Cs", "Zl", "Zp"))
-    return readable.strip(" .")[:most]
+    return readable(re.split(r"[/\\]", name)[-1]).strip(" .")[:most]
 
 
 def find_name(name: str) -> str:

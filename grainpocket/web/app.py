@@ -5,6 +5,7 @@ from pathlib import Path
 from flask import Response, request, send_from_directory
 from flask_openapi3 import Info, OpenAPI
 from pydantic import ValidationError
+from pydantic_core import PydanticSerializationError
 from werkzeug.exceptions import HTTPException
 
 from grainpocket.core.edits import Refusal
@@ -99,6 +100,17 @@ def _errors(app: OpenAPI) -> None:
     @app.errorhandler(UnknownKey)
     def _unknown(error: UnknownKey) -> Response:
         return problem(404, "unknown-key", "That sound has to be planned again.")
+
+    @app.errorhandler(OverflowError)
+    @app.errorhandler(RecursionError)
+    @app.errorhandler(UnicodeError)
+    @app.errorhandler(PydanticSerializationError)
+    def _beyond(error: Exception) -> Response:
+        """A number beyond what is stored, text that is none, or JSON nested beyond all use."""
+        app.logger.warning("%s %s: %s", request.method, request.path, type(error).__name__)
+        return problem(
+            422, "invalid", "A number, a text or the nesting in that request is beyond what can be stored. Nothing was done."
+        )
 
     @app.errorhandler(KeyError)
     def _missing(error: KeyError) -> Response:

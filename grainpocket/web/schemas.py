@@ -3,13 +3,14 @@
 import json
 from typing import Any, Literal
 
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, Field, field_validator
 
 from grainpocket.core.edits import Edit
 from grainpocket.core.mix.loop import LoopPlan
 from grainpocket.core.params import Parameter
 from grainpocket.core.pocket import Pad as PadRecord
 from grainpocket.core.pocket import Pattern, Pocket, Source
+from grainpocket.core.text import readable
 from grainpocket.store.models import JobRow
 from grainpocket.store.pockets import State
 
@@ -101,6 +102,11 @@ class PocketList(BaseModel):
 
 class NewPocket(BaseModel):
     name: str = Field(min_length=1, max_length=80)
+
+    @field_validator("name", mode="before")
+    @classmethod
+    def _readable(cls, name: Any) -> Any:
+        return readable(name) if isinstance(name, str) else name
 
 
 class EditRequest(BaseModel):

@@ -188,7 +188,7 @@ def test_original_rhythm_of_a_part(bench: Bench) -> None:
 def test_original_rhythm_without_a_tempo_says_what_to_do() -> None:
     bench = Bench(drum_loop())
     bench.library = type(bench.library)(np.zeros((RATE, 2), np.float32))
-    bench.make(AddSource(name="Silent", audio="b", frames=RATE, channels=1))
+    bench.make(AddSource(name="Silent", audio="b", frames=RATE, channels=2))
     with pytest.raises(Refusal, match="no tempo"):
         bench.make(OriginalRhythm(source=list(bench.pocket.sources)[-1]))
 

@@ -216,7 +216,7 @@ def test_a_sure_tempo_is_changed_only_when_asked(ui: Ui) -> None:
     ui.page.keyboard.up("Alt")
     ui.wait(f"{SELECTION}?.end > 300000")
     ui.page.get_by_role("button", name=re.compile(r"^4 bars at 12[23]\.")).click()
-    expect(ui.page.get_by_text("is at 120.00 BPM", exact=False)).to_be_visible()
+    expect(ui.page.get_by_text("is at 120.00 BPM", exact=False).first).to_be_visible()
     assert ui.look("pocket.sources.s1.grid.bpm") == pytest.approx(120, abs=0.01)
     ui.page.get_by_role("button", name=re.compile("^Make it 12")).click()
     ui.wait("pocket.sources.s1.grid.bpm > 122")

@@ -12,7 +12,7 @@ from grainpocket.jobs.worker import Worker
 from grainpocket.settings import Settings
 from grainpocket.web.app import create_app
 
-HOST = {"Host": "127.0.0.1:8000"}
+HOST = {"Host": "127.0.0.1:8000", "X-Grain-Pocket": "test"}
 
 
 class Api:

@@ -15,12 +15,11 @@ import soundfile as sf
 import soxr
 
 from bench.truth import breaks, colour, grooves
-from bench.truth.kits import FOLDER, ROLE, Kit, from_folder, from_font, from_sums
+from bench.truth.kits import ROLE, Kit, from_font, from_sums
 from bench.truth.synth import RATE, Wave
 from grainpocket.core.listen.judge import OUTPUTS
 
 # Held out: the bench is scored with these.
-HELD_OUT = ("The Black Pearl 1.0", "ForzeeStereo")
 QUIET = 20
 # (seconds, output index, or -1 for a hit too quiet to ask for)
 Event = tuple[float, int]
@@ -34,9 +33,8 @@ _WORDS = (
 
 def all_kits(rng: np.random.Generator) -> list[Kit]:
     fonts = [from_font(f, p) for f in ("fluid", "score") for p in (0, 8, 16, 24, 25, 32, 40)]
-    folders = [from_folder(d.name) for d in sorted(FOLDER.iterdir()) if d.name not in HELD_OUT]
     sums = [from_sums(int(rng.integers(1 << 30))) for _ in range(16)]
-    return [k for k in [*fonts, *folders, *folders, *sums] if len(k.notes) >= 3]
+    return [k for k in [*fonts, *sums] if len(k.notes) >= 3]
 
 
 def role_of(note: int) -> int:

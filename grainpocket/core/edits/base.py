@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from typing import Protocol
+from typing import Any, Protocol
 
-from pydantic import BaseModel, ConfigDict
+from pydantic import BaseModel, ConfigDict, model_validator
 
 from grainpocket.core.listen.hearing import Hearing
 from grainpocket.core.pocket import Pad, Pattern, Pocket, Source
 from grainpocket.core.sound.audio import Samples
+from grainpocket.core.text import with_readable_names
 
 
 class Refusal(ValueError):
@@ -29,6 +30,11 @@ class EditModel(BaseModel):
     """A change to a pocket: data that can be stored and sent, with `apply` to carry it out and `label` to name it."""
 
     model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
+
+    @model_validator(mode="before")
+    @classmethod
+    def _names(cls, data: Any) -> Any:
+        return with_readable_names(data)
 
     def label(self, pocket: Pocket) -> str:
         """Two or three words for the undo button, from the pocket before the edit."""

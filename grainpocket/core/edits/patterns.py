@@ -14,6 +14,8 @@ from grainpocket.core.params import of
 from grainpocket.core.pocket import MOST_BARS, MOST_PADS, Frozen, Hit, Name, Pattern, Pocket
 from grainpocket.core.rhythm.original import original_hits
 
+MAX_HITS = 20_000  # of one edit
+
 
 class Place(Frozen):
     """A hit by where it stands."""
@@ -74,7 +76,7 @@ class PutHits(EditModel):
 
     type: Literal["put_hits"] = "put_hits"
     pattern: str
-    hits: tuple[Hit, ...] = Field(min_length=1)
+    hits: tuple[Hit, ...] = Field(min_length=1, max_length=MAX_HITS)
 
     def label(self, pocket: Pocket) -> str:
         return "add hit" if len(self.hits) == 1 else "add hits"
@@ -89,7 +91,7 @@ class PutHits(EditModel):
 class RemoveHits(EditModel):
     type: Literal["remove_hits"] = "remove_hits"
     pattern: str
-    hits: tuple[Place, ...] = Field(min_length=1)
+    hits: tuple[Place, ...] = Field(min_length=1, max_length=MAX_HITS)
 
     def label(self, pocket: Pocket) -> str:
         return "remove hit" if len(self.hits) == 1 else "remove hits"
@@ -103,7 +105,7 @@ class RemoveHits(EditModel):
 class SetVelocity(EditModel):
     type: Literal["set_velocity"] = "set_velocity"
     pattern: str
-    hits: tuple[Place, ...] = Field(min_length=1)
+    hits: tuple[Place, ...] = Field(min_length=1, max_length=MAX_HITS)
     velocity: int = Field(ge=1, le=127)
 
     def label(self, pocket: Pocket) -> str:

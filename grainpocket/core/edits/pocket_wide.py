@@ -69,6 +69,8 @@ class AddSource(EditModel):
         hearing = library.hearing(self.audio)
         if hearing.frames != self.frames:
             raise Refusal(f"{self.name} is {self.frames} samples long as told and {hearing.frames} as heard: bring it in again.")
+        if library.read(self.audio, 0, 1).shape[1] != self.channels:
+            raise Refusal(f"{self.name} has another number of channels than was said: bring it in again.")
         pocket, (source_id,) = new_ids(pocket, "s", 1)
         grid = found_grid(hearing.tempi[0]) if hearing.tempi else None
         source = Source(
