@@ -57,7 +57,7 @@ def main() -> None:
             settled(page)
             page.screenshot(path=TARGET / "worth.png")
             page.get_by_role("tab", name="Cleaning").click()
-            page.wait_for_selector("text=when all else is quiet")
+            page.get_by_text("heard in it").or_(page.get_by_text("all else is quiet")).first.wait_for()
             page.get_by_role("button", name="Hiss").click()
             settled(page)
             page.screenshot(path=TARGET / "cleaning.png")

@@ -21,6 +21,9 @@ const SNAPS: [SelectSnap, string][] = [
   ["off", "nothing"],
 ];
 const PADS = 16;
+/** A stretch that would make another tempo than this is no stretch of beats. */
+const SLOWEST = 30;
+const FASTEST = 300;
 
 /** On the wave's own edge: play, loop, zoom, and what is selected. */
 export function WaveTools({ source, rate }: { source: Source; rate: number }) {
@@ -72,9 +75,11 @@ function Selected({ source, rate }: { source: Source; rate: number }) {
         {beats === null ? "" : `${inBars(beats, lines?.beatsPerBar ?? 4)}, `}
         {((selection.end - selection.start) / rate).toFixed(3)} s
       </span>
-      <Button className="!px-1.5" hint="Set the find's tempo and bar one from the selection" onClick={() => tempoFromSelection(source, lines, hearing, rate)}>
-        {count} {one} at {fixed(bpm, 1)}
-      </Button>
+      {bpm >= SLOWEST && bpm <= FASTEST ? (
+        <Button className="!px-1.5" hint="Set the find's tempo and bar one from the selection" onClick={() => tempoFromSelection(source, lines, hearing, rate)}>
+          {count} {one} at {fixed(bpm, 1)}
+        </Button>
+      ) : null}
       <Button className="!px-1.5" hint={`The selection in equal parts on ${PADS} pads`} onClick={() => fitToPads("beats", PADS)}>
         To {PADS} pads
       </Button>
