@@ -69,6 +69,47 @@ def make_demo(data: str | None, fresh: bool) -> None:
 
 
 @main.command()
+@_data
+@click.option("--mend", is_flag=True, help="Mend what can be mended; without it nothing is changed.")
+def doctor(data: str | None, mend: bool) -> None:
+    """Look over a data folder: database, pockets, sounds, leftovers, room and rights. Ends with 1 when something is wrong."""
+    from grainpocket.store.doctor import examine
+
+    wrong = 0
+    for finding in examine(_settings(data), mend):
+        click.echo(f"{'Mended' if finding.mended else 'Wrong'}: {finding.text}")
+        wrong += not finding.mended
+    click.echo("All is well." if not wrong else f"{wrong} to see to.{'' if mend else ' Some may be mended with --mend.'}")
+    raise SystemExit(1 if wrong else 0)
+
+
+@main.command()
+@_data
+@click.argument("file", type=click.Path(dir_okay=False, path_type=Path))
+def backup(data: str | None, file: Path) -> None:
+    """Write all pockets and sounds to one ZIP file, while the application runs or not."""
+    from grainpocket.store.backup import NoBackup, backup
+
+    try:
+        click.echo(f"{backup(_settings(data), file)} files are in {file}.")
+    except NoBackup as error:
+        raise click.ClickException(str(error)) from error
+
+
+@main.command()
+@_data
+@click.argument("file", type=click.Path(exists=True, dir_okay=False, path_type=Path))
+def restore(data: str | None, file: Path) -> None:
+    """Unpack a backup into a data folder that holds nothing yet."""
+    from grainpocket.store.backup import NoBackup, restore
+
+    try:
+        click.echo(f"{restore(_settings(data), file)} files are in {_settings(data).data}.")
+    except NoBackup as error:
+        raise click.ClickException(str(error)) from error
+
+
+@main.command()
 def web() -> None:
     """The web process alone (the launcher runs it)."""
     from grainpocket.web.server import serve

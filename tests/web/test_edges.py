@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 import pytest
 from sqlalchemy import event
+from werkzeug.http import parse_options_header
 
 from grainpocket.settings import Settings
 from grainpocket.web import app as app_module
@@ -189,3 +190,21 @@ def test_the_shelf_forgets_and_does_not_mind_being_told_twice(api: Api) -> None:
         left = api.ask("DELETE", f"/api/shelf/{once['shelf'][0]['id']}").json
         assert left["shelf"] == once["shelf"][1:]
     assert "empty" in api.post(f"/api/pockets/{api.id}/shelf", {"pads": [90]}, 404)["message"]
+
+
+def test_exported_files_are_named_in_letters_of_all_scripts(api: Api) -> None:
+    names = set()
+    for pocket, pattern, wanted in (
+        ("Ночной паром", "夜明け", "Ночной паром - 夜明け.wav"),
+        ("Дневной поезд", "夕暮れ", "Дневной поезд - 夕暮れ.wav"),
+        ("a/b:c", 'd"e', "a_b_c - d_e.wav"),
+    ):
+        api.edit({"type": "set_pocket", "name": pocket})
+        api.edit({"type": "add_pattern", "name": pattern})
+        key = list(api.state["pocket"]["patterns"])[-1]
+        answer = api.client.get(f"/api/pockets/{api.id}/export/{key}.wav", headers=HOST)
+        assert answer.status_code == 200
+        _, options = parse_options_header(answer.headers["Content-Disposition"])
+        assert options["filename"] == wanted
+        names.add(options["filename"])
+    assert len(names) == 3
