@@ -4,15 +4,23 @@ from __future__ import annotations
 
 import select
 import socket
+from collections.abc import Iterator
 
 import psutil
 import pytest
 
-from bench.served import Served
+from bench.served import Served, served
 from tests.web.live import Live, until
 from tests.web.test_crash import child
 
 MANY = 500
+
+
+@pytest.fixture(scope="module")
+def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Served]:
+    """One for all: each test makes its own pocket, and what it leaves behind must not harm the next."""
+    with served(tmp_path_factory.mktemp("served")) as running:
+        yield running
 
 
 class Stream:
