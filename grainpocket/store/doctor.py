@@ -137,15 +137,25 @@ def _leftovers(settings: Settings, jobs: JobStore, mend: bool) -> Iterator[Findi
             left.append(file)
     left += [part for part in (settings.audio / ".parts").glob("*") if part.is_dir()]
     left += [file for file in settings.takes.glob("*.f32") if not file.stat().st_size]
-    old = [path for path in left if time.time() - path.stat().st_mtime > LEFT_S]
+    old = [path for path in left if time.time() - _touched(path) > LEFT_S]
     if not old:
         return
-    size = sum(f.stat().st_size for path in old for f in ([path] if path.is_file() else path.rglob("*")) if f.is_file())
+    size = sum(file.stat().st_size for path in old for file in _within(path))
     if mend:
         for path in old:
             if path.is_dir():
                 shutil.rmtree(path, ignore_errors=True)
             else:
                 path.unlink(missing_ok=True)
-    done = "were removed" if mend else "can be removed"
-    yield Finding(f"{len(old)} leftovers of work that was broken off, {size / 1e6:.1f} MB, {done}.", mend)
+    done = "removed now" if mend else "to be removed"
+    what = "1 leftover" if len(old) == 1 else f"{len(old)} leftovers"
+    yield Finding(f"{what} of work that was broken off, {size / 1e6:.1f} MB, {done}.", mend)
+
+
+def _within(path: Path) -> list[Path]:
+    return [path] if path.is_file() else [file for file in path.rglob("*") if file.is_file()]
+
+
+def _touched(path: Path) -> float:
+    """When something was last written to it. A folder's own time stands still while a long import writes into its file."""
+    return max([path.stat().st_mtime, *(file.stat().st_mtime for file in _within(path))])
