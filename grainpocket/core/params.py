@@ -37,6 +37,10 @@ class Parameter:
     def optional_field(self) -> Any:
         return Field(default=None, ge=self.low, le=self.high, description=f"{self.help} ({self.unit})")
 
+    @property
+    def kind(self) -> Any:
+        return float
+
 
 @dataclass(frozen=True)
 class Choice:
@@ -52,6 +56,13 @@ class Choice:
     def values(self) -> tuple[str, ...]:
         return tuple(value for value, _ in self.options)
 
+    @property
+    def kind(self) -> Any:
+        return Literal[self.values]
+
+    def field(self) -> Any:
+        return Field(default=self.default, description=self.help)
+
 
 @dataclass(frozen=True)
 class Switch:
@@ -61,6 +72,13 @@ class Switch:
     label: str
     default: bool
     help: str
+
+    @property
+    def kind(self) -> Any:
+        return bool
+
+    def field(self) -> Any:
+        return Field(default=self.default, description=self.help)
 
 
 Setting = Parameter | Choice | Switch
@@ -86,10 +104,13 @@ def checked(setting: Setting, value: Value) -> Value:
     return float(value)
 
 
-PAD = (
+# How a chop sounds: what pads, layers and favourites hold (core/document/sound).
+SOUND: tuple[Setting, ...] = (
     Parameter("level", "Level", "dB", -60.0, 12.0, 0.0, 0.5, 1, "Loudness of the pad"),
     Parameter("pitch", "Pitch", "st", -24.0, 24.0, 0.0, 1.0, 2, "Speed and pitch together, in semitones"),
     Parameter("fade_out", "Fade out", "ms", 0.0, 4000.0, 0.0, 5.0, 0, "Fade before the end of the chop"),
+    Switch("reverse", "Reverse", False, "Play it from its end to its start"),
+    Choice("play", "Play", (("one-shot", "one-shot"), ("held", "held")), "one-shot", "To its end, or while the pad is held"),
 )
 POCKET = (
     Parameter("tempo", "Tempo", "BPM", 30.0, 300.0, 94.0, 1.0, 2, "Quarter notes a minute"),
@@ -101,7 +122,20 @@ PATTERN = (
     Parameter("swing", "Swing", "%", 50.0, 75.0, 50.0, 1.0, 0, "Share of a pair of steps that the first one takes"),
     Parameter("bars", "Length", "bars", 1.0, 64.0, 2.0, 1.0, 0, "Length of the pattern"),
 )
-HIT = (Parameter("velocity", "Velocity", "", 1.0, 127.0, 100.0, 4.0, 0, "How hard a hit is played; 127 is the chop's own level"),)
+HIT = (
+    Parameter("velocity", "Velocity", "", 1.0, 127.0, 100.0, 4.0, 0, "How hard a hit is played; 127 is the chop's own level"),
+    Parameter("note", "Note", "st", -60.0, 60.0, 0.0, 1.0, 0, "Semitones above the pad's own pitch"),
+)
+BUS = (
+    Parameter("level", "Level", "dB", -60.0, 12.0, 0.0, 0.5, 1, "Loudness of the bus"),
+    Parameter("pan", "Pan", "%", -100.0, 100.0, 0.0, 1.0, 0, "Where it stands: -100 is left, 100 right"),
+    Parameter("amount", "Amount", "%", 0.0, 100.0, 100.0, 1.0, 0, "How much of its chain is heard, dry to wet"),
+)
+SEND = (Parameter("level", "Send", "dB", -60.0, 12.0, -12.0, 0.5, 1, "How much of the bus goes there"),)
+SECTION = (
+    Parameter("bars", "Bars", "bars", 1.0, 64.0, 8.0, 1.0, 0, "Length of the section, once through"),
+    Parameter("repeats", "Times", "times", 1.0, 32.0, 1.0, 1.0, 0, "How often it is played in a row"),
+)
 CHOP = (
     Parameter("sensitivity", "Sensitivity", "%", 0.0, 100.0, 50.0, 1.0, 0, "How slight a transient may be to be cut"),
     Parameter("shortest", "Shortest", "ms", 0.0, 4000.0, 0.0, 5.0, 0, "No slice shorter than this"),
@@ -120,8 +154,11 @@ CLEAN = (
     Parameter("clicks", "Clicks", "%", 0.0, 100.0, 0.0, 5.0, 0, "How slight a click may be to be taken out; 0 leaves all"),
     Parameter("hiss", "Hiss", "dB", 0.0, 30.0, 0.0, 1.0, 0, "How far the hiss is turned down; 0 leaves it"),
 )
-GROUPS = {
-    "pad": PAD,
+GROUPS: dict[str, tuple[Setting, ...]] = {
+    "pad": SOUND,
+    "bus": BUS,
+    "send": SEND,
+    "section": SECTION,
     "pocket": POCKET,
     "pattern": PATTERN,
     "hit": HIT,
@@ -133,5 +170,17 @@ GROUPS = {
 }
 
 
+def named(table: tuple[Setting, ...], name: str) -> Setting:
+    """Raises KeyError."""
+    for setting in table:
+        if setting.name == name:
+            return setting
+    raise KeyError(name)
+
+
 def of(group: str, name: str) -> Parameter:
-    return next(p for p in GROUPS[group] if p.name == name)
+    """A number of a group."""
+    found = named(GROUPS[group], name)
+    if not isinstance(found, Parameter):
+        raise KeyError(name)
+    return found

@@ -6,28 +6,23 @@ the pocket's rate; times in a pattern are beats (quarter notes) as float64, neve
 
 from __future__ import annotations
 
-from typing import Any, Literal
+from typing import Literal
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import Field
 
+from grainpocket.core.document.base import MOST_BARS, MOST_PADS, PAGE, RATE, Frozen, Name, Role  # noqa: F401
+from grainpocket.core.document.mixing import MOST_EFFECTS, Bus, Effect
+from grainpocket.core.document.song import MOST_SECTIONS, Section, Thread
+from grainpocket.core.document.sound import Sound
+from grainpocket.core.document.upgrades import FORM
 from grainpocket.core.params import of
 
-RATE = 44100
-PAGE = 16
-MOST_PADS = PAGE * 64
 MOST_CHOKE = 8
-MOST_BARS = 64
 MOST_LAYERS = 7
 MOST_TRAY = 256
 LONGEST_CHOP_S = 120
-Role = Literal["kick", "snare", "hat", "perc", "tonal", "vocal"]
-Name = Field(min_length=1, max_length=80)
 # Of what is laid out drum by drum: each drum cuts off its own earlier strokes, and a hat no kick.
 CHOKE_OF: dict[Role | None, int] = {"kick": 1, "snare": 2, "hat": 3, "perc": 4, "tonal": 5, "vocal": 6, None: 7}
-
-
-class Frozen(BaseModel):
-    model_config = ConfigDict(frozen=True, extra="forbid", allow_inf_nan=False)
 
 
 class Mark(Frozen):
@@ -70,10 +65,23 @@ class Part(Frozen):
 MAX_PARTS = 20_000  # of one source: a song of that many hits
 
 
+class Recipe(Frozen):
+    """What a print was made of. sections: of the song, in a row; none: all of it. master: with the master's effects and level;
+    ending: its tail is cut at the end, rings out behind it, or is wrapped round to the start."""
+
+    what: Literal["pattern", "pad", "bus", "song"]
+    pattern: str | None = None
+    pad: int | None = Field(default=None, ge=0, lt=MOST_PADS)
+    bus: str | None = None
+    sections: tuple[str, ...] = Field(default=(), max_length=MOST_SECTIONS)
+    master: bool = True
+    ending: Literal["cut", "ring", "wrap"] = "cut"
+
+
 class Origin(Frozen):
     """Where a source came from. rate and channels are the file's own; notes say what was found wrong with it; bpm and marks
     are what its tags say; taken: the record that it is a stretch of; parts: the records that sound in it, when it was made of
-    several."""
+    several; recipe: of a print."""
 
     file: str = ""
     format: str = ""
@@ -85,6 +93,7 @@ class Origin(Frozen):
     marks: tuple[Mark, ...] = ()
     taken: Taken | None = None
     parts: tuple[Part, ...] = Field(default=(), max_length=MAX_PARTS)
+    recipe: Recipe | None = None
 
 
 Metre = Literal["4/4", "3/4", "6/8", "5/4", "6/4", "7/4"]
@@ -134,12 +143,6 @@ class Cut(Frozen):
     role: Role | None = None
     role_by: Literal["analysis", "hand"] = "hand"
 
-    @model_validator(mode="before")
-    @classmethod
-    def _older(cls, data: Any) -> Any:
-        """An older document's word for it."""
-        return {**data, "by": "transients"} if isinstance(data, dict) and data.get("by") == "transient" else data
-
 
 class Kin(Frozen):
     """What this source is to another: a stem of it, or a cleaned copy. offset: sample of the root at which this one begins;
@@ -167,15 +170,6 @@ class Source(Frozen):
     cuts: tuple[Cut, ...] = ()
     kin: Kin | None = None
 
-    @model_validator(mode="before")
-    @classmethod
-    def _older(cls, data: Any) -> Any:
-        """Documents from before there were policies hold the sensitivity alone."""
-        if isinstance(data, dict) and "sensitivity" in data:
-            data = dict(data)
-            data.setdefault("cutting", {"sensitivity": data.pop("sensitivity")})
-        return data
-
 
 class Chop(Frozen):
     """The region of a source under a pad. While `cut` is set the region follows that slice when its cuts move; with `last`
@@ -189,16 +183,16 @@ class Chop(Frozen):
 
 
 class Layer(Frozen):
-    """Another sound that plays with a pad's own."""
+    """Another sound that plays with a pad's own. Its level and pitch come on top of the pad's; the rest is its own."""
 
     chop: Chop
     name: str = Field(default="", max_length=80)
-    level: float = of("pad", "level").field()
+    sound: Sound = Sound()
 
 
 class Pad(Frozen):
     """takes: further chops of the same drum, which hits may play instead of its own; layers: what sounds along with it;
-    locked: no slice takes its place."""
+    locked: no slice takes its place; bus: where it was routed by hand ("master" too), None where its role decides."""
 
     name: str = Name
     role: Role | None = None
@@ -206,11 +200,8 @@ class Pad(Frozen):
     takes: tuple[Chop, ...] = Field(default=(), max_length=256)
     layers: tuple[Layer, ...] = Field(default=(), max_length=MOST_LAYERS)
     locked: bool = False
-    level: float = of("pad", "level").field()
-    pitch: float = of("pad", "pitch").field()
-    fade_out: float = of("pad", "fade_out").field()
-    reverse: bool = False
-    play: Literal["one-shot", "held"] = "one-shot"
+    sound: Sound = Sound()
+    bus: str | None = None
     choke: int = Field(default=0, ge=0, le=MOST_CHOKE, description="Pads of one group cut each other off; 0 is none")
 
 
@@ -225,22 +216,26 @@ class Favourite(Frozen):
     taken: Taken
     credits: Credits = Credits()
     trim: float = of("source", "trim").field()
-    level: float = of("pad", "level").field()
-    pitch: float = of("pad", "pitch").field()
-    fade_out: float = of("pad", "fade_out").field()
-    reverse: bool = False
-    play: Literal["one-shot", "held"] = "one-shot"
+    sound: Sound = Sound()
 
 
 class Hit(Frozen):
-    """One stroke. A pad has at most one at a beat, so (pad, beat) names it. length (beats) gates held pads; take: which of
-    the pad's chops it plays, 0 for its own."""
+    """One stroke. id: given by the pattern that it is put into; several of a pad at one beat are a chord. note: semitones from
+    the pad's root; length (beats) gates held pads; take: which of the pad's chops it plays, 0 for its own; own: settings of the
+    sound that are other for this hit alone (core/document/sound)."""
 
+    id: str = Field(default="", max_length=20)
     pad: int = Field(ge=0, lt=MOST_PADS)
     beat: float = Field(ge=0)
     velocity: int = Field(default=100, ge=1, le=127)
     length: float | None = Field(default=None, gt=0)
     take: int = Field(default=0, ge=0)
+    note: int = of("hit", "note").whole_field()
+    own: dict[str, float | bool | str] = {}
+
+    @property
+    def place(self) -> tuple[int, float, int]:
+        return self.pad, self.beat, self.note
 
 
 class Played(Frozen):
@@ -282,9 +277,11 @@ class Held(Frozen):
 
 
 class Pocket(Frozen):
-    """pages: names of pages of pads, by number from 0; tray: slices set aside. sources, pads and patterns are records by id
-    (pads by index: page * 16 + place); dicts keep the order of making."""
+    """form: see core/document/upgrades; pages: names of pages of pads, by number from 0; tray: slices set aside; chain: the
+    effects of the master; song: ids of sections in the order in which they are played. The records by id are those that
+    core/document/records lists (pads by index: page * 16 + place); dicts keep the order of making."""
 
+    form: int = Field(default=FORM, ge=FORM, le=FORM)
     name: str = Name
     rate: int = RATE
     tempo: float = of("pocket", "tempo").field()
@@ -295,6 +292,11 @@ class Pocket(Frozen):
     sources: dict[str, Source] = {}
     pads: dict[int, Pad] = {}
     patterns: dict[str, Pattern] = {}
+    buses: dict[str, Bus] = {}
+    chain: tuple[Effect, ...] = Field(default=(), max_length=MOST_EFFECTS)
+    sections: dict[str, Section] = {}
+    song: tuple[str, ...] = Field(default=(), max_length=MOST_SECTIONS)
+    threads: dict[str, Thread] = {}
     pages: dict[int, str] = {}
     tray: tuple[Held, ...] = Field(default=(), max_length=MOST_TRAY)
     next_id: int = Field(default=1, ge=1, description="Number of the next record made; never used twice")
@@ -307,3 +309,6 @@ class Pocket(Frozen):
 
     def with_pattern(self, pattern: Pattern) -> Pocket:
         return self.model_copy(update={"patterns": {**self.patterns, pattern.id: pattern}})
+
+    def with_bus(self, bus: Bus) -> Pocket:
+        return self.model_copy(update={"buses": {**self.buses, bus.id: bus}})

@@ -11,6 +11,7 @@ the pieces is reading the whole.
 
 from __future__ import annotations
 
+import json
 import threading
 import zlib
 from collections import OrderedDict
@@ -18,9 +19,10 @@ from typing import Any
 
 from pydantic import BaseModel, TypeAdapter, ValidationError
 
+from grainpocket.core.document.records import RECORDS
+from grainpocket.core.document.upgrades import FORM, TooNew, upgraded
 from grainpocket.core.pocket import Pocket
 
-_RECORDS = ("sources", "pads", "patterns")
 _MOST = 8000
 _REST: TypeAdapter[Any] = TypeAdapter(dict[str, Any])
 # The first byte tells bare deflate in pieces from the whole zlib streams that were written before.
@@ -32,6 +34,8 @@ def _deflated(text: str) -> bytes:
     return deflate.compress(text.encode()) + deflate.flush(zlib.Z_FULL_FLUSH)
 
 
+# The form comes first in what is packed here.
+_THIS_FORM = b'{"form":%d,' % FORM
 _COMMA, _CLOSE = _deflated(","), _deflated("}")
 
 
@@ -47,10 +51,10 @@ class Packer:
 
     def pack(self, pocket: Pocket) -> bytes:
         """The document as bytes. Raises Unsound when it would not load again."""
-        rest = _REST.dump_json({k: v for k, v in pocket if k not in _RECORDS}).decode()
-        _read_back(pocket.model_copy(update={name: {} for name in _RECORDS}), rest)
+        rest = _REST.dump_json({k: v for k, v in pocket if k not in RECORDS}).decode()
+        _read_back(pocket.model_copy(update={name: {} for name in RECORDS}), rest)
         pieces = [_PIECES, _deflated(rest[:-1])]
-        for name in _RECORDS:
+        for name in RECORDS:
             pieces.append(_deflated(f',"{name}":{{'))
             for number, (key, record) in enumerate(getattr(pocket, name).items()):
                 pieces += (_COMMA, self._record(key, record)) if number else (self._record(key, record),)
@@ -78,8 +82,10 @@ def unpack(data: bytes) -> Pocket:
     """Raises Unsound when it is no document."""
     try:
         text = zlib.decompress(data[1:], -zlib.MAX_WBITS) if data[:1] == _PIECES else zlib.decompress(data)
+        if not text.startswith(_THIS_FORM):
+            text = json.dumps(upgraded(json.loads(text))).encode()
         return Pocket.model_validate_json(text)
-    except (ValidationError, zlib.error) as error:
+    except (ValidationError, zlib.error, TooNew, ValueError, KeyError, TypeError, AttributeError) as error:
         raise Unsound(_reason(error)) from error
 
 

@@ -92,6 +92,14 @@ class PocketStore:
             row, head = _row(session, key)
             return self._state(session, row, head)
 
+    def at_version(self, key: str, version: int) -> Pocket:
+        """The pocket as it was at a version, or as it is now where that state was folded into a later one of the same gesture."""
+        with self._database.read() as session:
+            row, head = _row(session, key)
+            wanted = select(RevisionRow).where(RevisionRow.pocket == key, RevisionRow.version == version)
+            found = session.scalars(wanted).first() if version != row.version else None
+            return self._state(session, row, head).pocket if found is None else unpack(found.document)
+
     def edit(
         self, key: str, version: int | None, edit: Edit, library: Library, *, gesture: str | None = None, author: str = "",
         begun: Callable[[Pocket], None] | None = None,

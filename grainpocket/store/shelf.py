@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import json
 import time
 import uuid
 from dataclasses import dataclass
 
 from sqlalchemy import delete, select
 
+from grainpocket.core.document.upgrades import favourite_with_sound
 from grainpocket.core.pocket import Favourite, Pad, Pocket, Taken
 from grainpocket.store.audio import AudioStore
 from grainpocket.store.database import Database
@@ -28,7 +30,7 @@ class ShelfStore:
         """Newest first."""
         with self._database.read() as session:
             rows = session.scalars(select(ShelfRow).order_by(ShelfRow.created.desc(), ShelfRow.id)).all()
-            return [Shelved(row.id, Favourite.model_validate_json(row.favourite)) for row in rows]
+            return [Shelved(row.id, _read(row)) for row in rows]
 
     def get(self, key: str) -> Favourite:
         """Raises KeyError."""
@@ -36,7 +38,7 @@ class ShelfStore:
             row = session.get(ShelfRow, key)
             if row is None:
                 raise KeyError(key)
-            return Favourite.model_validate_json(row.favourite)
+            return _read(row)
 
     def keep(self, pocket: Pocket, pad: Pad) -> Shelved:
         """Put what a pad plays on the shelf: its chop's own samples, its settings, and which seconds of which record it is.
@@ -49,8 +51,7 @@ class ShelfStore:
         taken = taken.model_copy(update={"start": taken.start + chop.start, "end": taken.start + chop.end})
         favourite = Favourite(
             name=pad.name, role=pad.role, audio=digest, frames=len(samples), channels=samples.shape[1], taken=taken,
-            credits=source.credits, trim=source.trim, level=pad.level, pitch=pad.pitch, fade_out=pad.fade_out,
-            reverse=pad.reverse, play=pad.play,
+            credits=source.credits, trim=source.trim, sound=pad.sound,
         )  # fmt: skip
         for known in self.listing():
             if known.favourite == favourite:
@@ -65,3 +66,7 @@ class ShelfStore:
         """Its audio stays in the store: pockets may play it."""
         with self._database.write() as session:
             session.execute(delete(ShelfRow).where(ShelfRow.id == key))
+
+
+def _read(row: ShelfRow) -> Favourite:
+    return Favourite.model_validate(favourite_with_sound(json.loads(row.favourite)))

@@ -9,8 +9,9 @@ from pydantic import ValidationError
 from grainpocket.core.edits import EDIT, Refusal
 from grainpocket.core.edits.cutting import LEAST_MOVED_S, AddCut, DeleteCuts, MoveCut, NameSlice, Recut
 from grainpocket.core.edits.gridding import SetGrid
+from grainpocket.core.edits.hitting import PutHits, RemoveHits, SetHits
 from grainpocket.core.edits.padding import ClearPads, MovePad, SetPads, SlicesToPads
-from grainpocket.core.edits.patterns import AddPattern, OriginalRhythm, Place, PutHits, RemoveHits, SetPattern, SetVelocity
+from grainpocket.core.edits.patterns import AddPattern, OriginalRhythm, SetPattern
 from grainpocket.core.edits.pocket_wide import AddSource, RemoveSource
 from grainpocket.core.pocket import Cutting, Hit
 from tests.core.test_rebuild import Bench
@@ -77,7 +78,7 @@ def test_ids_and_pads_survive_going_there_and_back(bench: Bench) -> None:
         (AddCut(source="nope", at=0), "no longer in the pocket"),
         (DeleteCuts(source="s1", cuts=("c999",)), "no longer there"),
         (SlicesToPads(source="s1", cuts=("c999",)), "no longer there"),
-        (SetPads(pads=(3,), level=-3), "empty"),
+        (SetPads(pads=(3,), sound={"level": -3}), "empty"),
         (ClearPads(pads=(3,)), "empty"),
         (MovePad(pad=3, to=4), "empty"),
         (SetPattern(pattern="p9", bars=2), "no longer in the pocket"),
@@ -124,18 +125,19 @@ def test_moving_a_pad_takes_its_hits_along(bench: Bench) -> None:
     assert 2 not in bench.pocket.pads
 
 
-def test_hits_are_named_by_pad_and_beat(bench: Bench) -> None:
+def test_hits_are_named_by_ids_and_stand_at_places(bench: Bench) -> None:
     bench.make(AddPattern(name="A", bars=1))
     key = next(iter(bench.pocket.patterns))
     bench.make(
         PutHits(pattern=key, hits=(Hit(pad=0, beat=0.1, velocity=50), Hit(pad=0, beat=0.1, velocity=90), Hit(pad=1, beat=0.1)))
     )
     assert [(h.pad, h.velocity) for h in bench.pocket.patterns[key].hits] == [(0, 90), (1, 100)]
-    bench.make(SetVelocity(pattern=key, hits=(Place(pad=0, beat=0.1),), velocity=12))
-    bench.make(RemoveHits(pattern=key, hits=(Place(pad=1, beat=0.1), Place(pad=7, beat=0.1))))
+    ids = {(h.pad, h.beat): h.id for h in bench.pocket.patterns[key].hits}
+    bench.make(SetHits(pattern=key, hits=(ids[0, 0.1],), velocity=12))
+    bench.make(RemoveHits(pattern=key, hits=(ids[1, 0.1], "gone")))
     assert [(h.pad, h.velocity) for h in bench.pocket.patterns[key].hits] == [(0, 12)]
     with pytest.raises(Refusal, match="no longer there"):
-        bench.make(SetVelocity(pattern=key, hits=(Place(pad=5, beat=0),), velocity=12))
+        bench.make(SetHits(pattern=key, hits=("gone",), velocity=12))
     with pytest.raises(Refusal, match="behind its end"):
         bench.make(PutHits(pattern=key, hits=(Hit(pad=0, beat=4),)))
 
@@ -197,7 +199,7 @@ def test_original_rhythm_without_a_tempo_says_what_to_do() -> None:
     "data",
     [
         {"type": "set_pads", "pads": [0], "level": 13},
-        {"type": "set_pads", "pads": [0], "pitch": float("nan")},
+        {"type": "set_pads", "pads": [0], "sound": {"pitch": float("nan")}},
         {"type": "set_pads", "pads": []},
         {"type": "set_pocket", "tempo": 0},
         {"type": "put_hits", "pattern": "p1", "hits": [{"pad": 0, "beat": -1}]},

@@ -12,7 +12,8 @@ from hypothesis import strategies as st
 
 from grainpocket.core.mix.effects import EFFECTS
 from grainpocket.core.mix.effects.base import Curve
-from grainpocket.core.mix.graph import SILENT_KEY, Circle, Clock, Feed, Graph, Insert, Node, order
+from grainpocket.core.mix.graph import Graph
+from grainpocket.core.mix.nodes import SILENT_KEY, Circle, Clock, Feed, Insert, Node, order
 from grainpocket.core.mix.pieces import PieceCache
 from grainpocket.core.params import Value
 from grainpocket.core.sound.audio import Samples

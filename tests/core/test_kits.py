@@ -71,12 +71,12 @@ def test_a_family_shares_its_cuts_and_pads_switch_between_its_sounds(family: Ben
     family.make(SlicesToPads(source="s1"))
     sixteen = tuple(list(family.pocket.pads)[:16])
     before = family.pocket
-    family.make(SetPads(pads=(3,), level=-3))
+    family.make(SetPads(pads=(3,), sound={"level": -3}))
     family.make(SwitchSound(pads=sixteen, source=stem))
     for pad in sixteen:
         was, now = before.pads[pad].chop, family.pocket.pads[pad].chop
         assert (now.source, now.start, now.end, now.cut) == (stem, was.start - OFFSET, was.end - OFFSET, was.cut)
-    assert family.pocket.pads[3].level == -3, "its settings are its own"
+    assert family.pocket.pads[3].sound.level == -3, "its settings are its own"
     cut = mix.cuts[5]
     family.make(MoveCut(source=stem, cut=cut.id, at=cut.at - OFFSET + 90))
     assert next(c.at for c in family.pocket.sources["s1"].cuts if c.id == cut.id) == cut.at + 90, "moved under the mix too"
@@ -198,7 +198,7 @@ def test_the_original_rhythm_cancels_at_any_tempo_of_the_pocket(bench: Bench) ->
     bench.make(OriginalRhythm(source="s1"))
     bench.make(SetPocket(tempo=140))
     assert null(bench).total <= -60
-    bench.make(SetPads(pads=(2,), level=-1))
+    bench.make(SetPads(pads=(2,), sound={"level": -1}))
     assert null(bench).total > -60, "what is changed on a pad is told"
     bench.make(SetPattern(pattern=list(bench.pocket.patterns)[-1], name="x"))
     bare = bench.pocket.patterns[list(bench.pocket.patterns)[-1]].model_copy(update={"played": None})
@@ -263,7 +263,7 @@ def test_layers_sound_together_and_takes_are_chosen_by_hits(bench: Bench) -> Non
     bench.make(SlicesToPads(source="s1", cuts=(cuts[0].id,), first=0))
     alone = render(spec_of(bench.pocket, bench.pocket.pads[0]), ArrayReader(a=bench.loop.samples), RATE)
     bench.make(SlicesToPads(source="s1", cuts=(cuts[2].id,), pads=(0,), layer=True))
-    bench.make(SetLayer(pad=0, layer=0, level=-6))
+    bench.make(SetLayer(pad=0, layer=0, sound={"level": -6}))
     both = render(spec_of(bench.pocket, bench.pocket.pads[0]), ArrayReader(a=bench.loop.samples), RATE)
     other = both.copy()
     other[: len(alone)] -= alone
@@ -286,10 +286,10 @@ def test_pages_are_named_and_copied_as_kits_of_their_own(bench: Bench) -> None:
     bench.make(CopyPage(page=0))
     assert bench.pocket.pages == {0: "Dusty", 1: "Dusty copy"}
     assert [p.chop for i, p in bench.pocket.pads.items() if i >= 16] == [p.chop for i, p in bench.pocket.pads.items() if i < 16]
-    bench.make(SetPads(pads=(16,), level=-9))
-    assert bench.pocket.pads[0].level == 0, "they share no setting"
+    bench.make(SetPads(pads=(16,), sound={"level": -9}))
+    assert bench.pocket.pads[0].sound.level == 0, "they share no setting"
     bench.make(CopyPad(pad=16, to=(0,), settings_only=True))
-    assert (bench.pocket.pads[0].level, bench.pocket.pads[0].name) == (-9, "Loop 1")
+    assert (bench.pocket.pads[0].sound.level, bench.pocket.pads[0].name) == (-9, "Loop 1")
     with pytest.raises(Refusal, match="locked"):
         bench.make(CopyPad(pad=0, to=(1,)))
     with pytest.raises(Refusal, match="locked"):

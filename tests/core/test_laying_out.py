@@ -11,9 +11,10 @@ from grainpocket.core.chop.policies import SLIVER_S
 from grainpocket.core.edits import Refusal
 from grainpocket.core.edits.cutting import LEAST_MOVED_S, MoveCut, Recut
 from grainpocket.core.edits.gridding import SetGrid
+from grainpocket.core.edits.hitting import PutHits
 from grainpocket.core.edits.kits import AddToTray, PlaySlice, SliceRef, TrayToPads
 from grainpocket.core.edits.padding import SetEachPad, SetPads, SlicesToPads
-from grainpocket.core.edits.patterns import AddPattern, OriginalRhythm, PutHits
+from grainpocket.core.edits.patterns import AddPattern, OriginalRhythm
 from grainpocket.core.edits.pocket_wide import SetPocket
 from grainpocket.core.edits.spreading import FitToPads, RepeatBars, SplitByRole
 from grainpocket.core.pocket import CHOKE_OF, PAGE, Cutting, Hit
@@ -54,8 +55,8 @@ def test_where_a_pattern_stands_its_tempo_stays_and_the_new_one_keeps_its_own_as
     assert made.played.bpm == pytest.approx(98.36, rel=1e-3)
 
 
-def stops(bench: Bench, hits: list[Hit], **pads: object) -> list[int | None]:
-    bench.make(SetPads(pads=(0, 1), choke=1, **pads))  # type: ignore[arg-type]
+def stops(bench: Bench, hits: list[Hit], **sound: float) -> list[int | None]:
+    bench.make(SetPads(pads=(0, 1), choke=1, sound=sound))
     bench.make(AddPattern(name="Struck"))
     key = list(bench.pocket.patterns)[-1]
     bench.make(PutHits(pattern=key, hits=tuple(hits)))
@@ -129,7 +130,7 @@ def test_a_drag_never_makes_a_slice_nothing(bench: Bench) -> None:
 def test_pads_are_set_each_to_its_own(bench: Bench) -> None:
     bench.make(SlicesToPads(source="s1"))
     bench.make(SetEachPad(field="level", values={0: -3.0, 1: -9.0}))
-    assert [bench.pocket.pads[i].level for i in range(3)] == [-3.0, -9.0, 0.0]
+    assert [bench.pocket.pads[i].sound.level for i in range(3)] == [-3.0, -9.0, 0.0]
     with pytest.raises(Refusal, match="goes from -60 to 12 dB"):
         bench.make(SetEachPad(field="level", values={0: 13.0}))
     with pytest.raises(Refusal, match="empty"):

@@ -139,7 +139,7 @@ def test_a_pad_follows_its_slice_until_the_slice_is_gone() -> None:
 def test_one_pads_settings_are_its_own() -> None:
     bench = rebuilt()
     before = dict(bench.pocket.pads)
-    bench.make(SetPads(pads=(1,), pitch=-3, level=-6))
+    bench.make(SetPads(pads=(1,), sound={"pitch": -3, "level": -6}))
     assert all(bench.pocket.pads[i] is before[i] for i in before if i != 1)
 
 
@@ -147,7 +147,7 @@ def test_only_what_sounds_different_is_rendered_again() -> None:
     bench = rebuilt()
     pattern = list(bench.pocket.patterns.values())[-1]
     first = plan(schedule(bench.pocket, pattern))
-    bench.make(SetPads(pads=(4,), fade_out=20))
+    bench.make(SetPads(pads=(4,), sound={"fade_out": 20}))
     second = plan(schedule(bench.pocket, pattern))
     changed = [b for a, b in zip(first.segments, second.segments, strict=True) if a.key != b.key]
     start, end = (bench.cuts[3], bench.cuts[6])

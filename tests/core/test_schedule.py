@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
+from grainpocket.core.document.sound import Sound
 from grainpocket.core.export.wav import wav24
 from grainpocket.core.mix.loop import Renderer, plan
 from grainpocket.core.pocket import Chop, Hit, Pad, Pattern, Pocket, Source
@@ -81,7 +82,7 @@ def test_chokes_reach_over_the_loops_end() -> None:
 
 def test_held_pads_are_gated_by_the_hits_length() -> None:
     hits = (Hit(pad=0, beat=0, length=0.25, velocity=127),)
-    made, pattern = pocket(pad(40000, play="held"), hits=hits)
+    made, pattern = pocket(pad(40000, sound=Sound(play="held")), hits=hits)
     out = rendered(made, pattern)
     assert np.abs(out[: BEAT // 4]).max() > 0.4
     assert not out[BEAT // 4 + 600 : -31].any(), "but for the fade in of the next pass"

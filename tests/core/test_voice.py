@@ -9,6 +9,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from grainpocket.core.document.sound import Sound
 from grainpocket.core.shape.voice import VoiceSpec, render
 from tests.files import tone
 from tests.signals import RATE, ArrayReader, drum_loop
@@ -45,14 +46,14 @@ def test_joined_edges_are_bare() -> None:
 
 def test_reverse_is_the_mirror() -> None:
     forward = solid(replace(PLAIN, fade_in_edge=0, fade_out_edge=0))
-    backward = solid(replace(PLAIN, fade_in_edge=0, fade_out_edge=0, reverse=True))
+    backward = solid(replace(PLAIN, fade_in_edge=0, fade_out_edge=0, sound=Sound(reverse=True)))
     # Without a fade in, the first samples are ramped on both.
     np.testing.assert_array_equal(backward[8:-8], forward[::-1][8:-8])
 
 
 @pytest.mark.parametrize("pitch", [-24.0, -7.0, -0.5, 0.31, 5.0, 12.0, 24.0])
 def test_pitch_is_in_tune_and_as_long_as_it_should_be(pitch: float) -> None:
-    spec = VoiceSpec("tone", 0, 2 * RATE, pitch=pitch)
+    spec = VoiceSpec("tone", 0, 2 * RATE, Sound(pitch=pitch))
     out = solid(spec)
     ratio = 2 ** (pitch / 12)
     assert len(out) == spec.length == round(2 * RATE / ratio)
@@ -69,16 +70,16 @@ def test_pitched_up_nothing_folds_back() -> None:
     spectrum = np.fft.rfft(noise, axis=0)
     spectrum[: int(len(spectrum) * 0.6)] = 0
     high = np.fft.irfft(spectrum, axis=0).astype(np.float32)
-    out = render(VoiceSpec("high", 0, RATE, pitch=12, fade_in_edge=0, fade_out_edge=0), ArrayReader(high=high), RATE)
+    out = render(VoiceSpec("high", 0, RATE, Sound(pitch=12), fade_in_edge=0, fade_out_edge=0), ArrayReader(high=high), RATE)
     # All of it lies over half the band and would come out over the top: hardly anything may be left.
     middle = out[500:-500]
     assert 20 * np.log10(np.abs(middle).max() / np.abs(high).max()) < -70
 
 
 def test_level_and_fade() -> None:
-    quiet = solid(replace(PLAIN, level=-6.0))
+    quiet = solid(replace(PLAIN, sound=Sound(level=-6.0)))
     np.testing.assert_allclose(quiet, solid(PLAIN) * 10 ** (-6 / 20), rtol=1e-6)
-    faded = solid(replace(PLAIN, fade_out=100))
+    faded = solid(replace(PLAIN, sound=Sound(fade_out=100)))
     np.testing.assert_array_equal(faded[: 10000 - 4411], solid(PLAIN)[: 10000 - 4411])
     assert np.abs(faded[-50:]).max() < 0.001
 
@@ -100,7 +101,7 @@ def test_mono_is_given_to_both_sides() -> None:
 )
 def test_no_setting_clicks_or_breaks(start: int, length: int, pitch: float, level: float, reverse: bool, fade_out: float) -> None:
     end = min(len(LOOP.samples), start + length)
-    spec = VoiceSpec("loop", start, end, level, pitch, reverse, fade_out)
+    spec = VoiceSpec("loop", start, end, Sound(level=level, pitch=pitch, reverse=reverse, fade_out=fade_out))
     out = render(spec, READER, RATE)
     assert out.shape == (31 + spec.length, 2)
     assert np.isfinite(out).all()
@@ -113,7 +114,7 @@ def test_no_setting_clicks_or_breaks(start: int, length: int, pitch: float, leve
 
 
 def test_the_same_voice_twice_is_the_same_bytes() -> None:
-    spec = replace(PLAIN, pitch=3.7, reverse=True)
+    spec = replace(PLAIN, sound=Sound(pitch=3.7, reverse=True))
     assert render(spec, READER, RATE).tobytes() == render(spec, READER, RATE).tobytes()
     assert spec.key(RATE) == replace(spec).key(RATE)
-    assert len({replace(spec, level=level).key(RATE) for level in range(-20, 0)}) == 20
+    assert len({replace(spec, sound=Sound(level=float(level))).key(RATE) for level in range(-20, 0)}) == 20

@@ -11,6 +11,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
+from grainpocket.core.document.sound import Sound
 from grainpocket.core.edits import EDIT, Refusal
 from grainpocket.core.edits.gridding import MoveGrid, SetGrid
 from grainpocket.core.edits.patterns import OriginalRhythm
@@ -87,7 +88,10 @@ def test_nothing_is_packed_that_would_not_load(change: dict[str, object]) -> Non
         Packer().pack(desk().pocket.model_copy(update=change))
 
 
-@pytest.mark.parametrize(("records", "change"), [("pads", {"level": 99.0}), ("sources", {"frames": 0}), ("patterns", {"bars": 65})])
+LOUD = Sound().model_copy(update={"level": 99.0})
+
+
+@pytest.mark.parametrize(("records", "change"), [("pads", {"sound": LOUD}), ("sources", {"frames": 0}), ("patterns", {"bars": 65})])
 def test_no_record_is_packed_that_would_not_load(records: str, change: dict[str, object]) -> None:
     pocket = desk().pocket
     first, record = next(iter(getattr(pocket, records).items()))

@@ -5,7 +5,8 @@ from __future__ import annotations
 import pytest
 
 from grainpocket.core.edits import Refusal
-from grainpocket.core.edits.patterns import AddPattern, PutHits, RemovePattern, SetPattern
+from grainpocket.core.edits.hitting import PutHits
+from grainpocket.core.edits.patterns import AddPattern, RemovePattern, SetPattern
 from grainpocket.core.edits.pocket_wide import SetPocket
 from grainpocket.core.pocket import Hit, Pocket
 from grainpocket.settings import Settings

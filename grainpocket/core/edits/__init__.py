@@ -14,6 +14,7 @@ from grainpocket.core.edits.cutting import AddCut, CutAtMarks, DeleteCuts, MoveC
 from grainpocket.core.edits.family import JoinFamily, LeaveFamily
 from grainpocket.core.edits.found import CutStretches, StretchesToPads
 from grainpocket.core.edits.gridding import MoveGrid, SetGrid, TakeTempo, TapTempo
+from grainpocket.core.edits.hitting import MoveHits, PutHits, RemoveHits, SetHits
 from grainpocket.core.edits.kits import (
     AddToTray,
     CopyPad,
@@ -26,18 +27,26 @@ from grainpocket.core.edits.kits import (
     TrayToPads,
 )
 from grainpocket.core.edits.live import LiveCut
+from grainpocket.core.edits.mixing import (
+    AddBus,
+    AddEffect,
+    MoveEffect,
+    RemoveBus,
+    RemoveEffect,
+    SetBus,
+    SetEffect,
+    SetSend,
+)
 from grainpocket.core.edits.padding import ClearPads, MovePad, SetEachPad, SetPads, SlicesToPads
 from grainpocket.core.edits.patterns import (
     AddPattern,
     OriginalRhythm,
-    PutHits,
-    RemoveHits,
     RemovePattern,
     SetPattern,
-    SetVelocity,
 )
 from grainpocket.core.edits.pocket_wide import AddSource, RemoveSource, RenameSource, SetCredits, SetKey, SetPocket, SetTrim
 from grainpocket.core.edits.shelved import TakeFromShelf
+from grainpocket.core.edits.songs import AddSection, MoveSection, RemoveSection, SetSection, SetThread
 from grainpocket.core.edits.spreading import FitToPads, RepeatBars, SplitByRole
 
 Edit = Annotated[
@@ -47,7 +56,10 @@ Edit = Annotated[
     | CutStretches | StretchesToPads | FitToPads | SplitByRole | RepeatBars | LiveCut
     | SlicesToPads | SetPads | SetEachPad | ClearPads | MovePad | CopyPad | PlaySlice | SwitchSound | SetLayer
     | NamePage | CopyPage | AddToTray | TakeFromTray | TrayToPads | TakeFromShelf
-    | AddPattern | SetPattern | RemovePattern | PutHits | RemoveHits | SetVelocity | OriginalRhythm,
+    | AddPattern | SetPattern | RemovePattern | OriginalRhythm
+    | PutHits | RemoveHits | SetHits | MoveHits
+    | AddBus | SetBus | RemoveBus | AddEffect | SetEffect | MoveEffect | RemoveEffect | SetSend
+    | AddSection | SetSection | MoveSection | RemoveSection | SetThread,
     Field(discriminator="type"),
 ]  # fmt: skip
 EDIT: TypeAdapter[Edit] = TypeAdapter(Edit)

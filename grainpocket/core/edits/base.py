@@ -6,6 +6,7 @@ from typing import Any, Protocol
 
 from pydantic import BaseModel, ConfigDict, model_validator
 
+from grainpocket.core.document.mixing import Bus
 from grainpocket.core.listen.hearing import Hearing
 from grainpocket.core.pocket import Pad, Pattern, Pocket, Source
 from grainpocket.core.sound.audio import Samples
@@ -61,6 +62,12 @@ def the_pad(pocket: Pocket, index: int) -> Pad:
     if index not in pocket.pads:
         raise Refusal("That pad is empty.")
     return pocket.pads[index]
+
+
+def the_bus(pocket: Pocket, bus: str) -> Bus:
+    if bus not in pocket.buses:
+        raise Refusal("That bus is no longer there.")
+    return pocket.buses[bus]
 
 
 def new_ids(pocket: Pocket, prefix: str, count: int) -> tuple[Pocket, list[str]]:

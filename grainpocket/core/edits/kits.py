@@ -9,8 +9,7 @@ from pydantic import Field
 from grainpocket.core.chop.kin import related, root_of, slices, under
 from grainpocket.core.edits.base import EditModel, Library, Refusal, the_pad, the_source
 from grainpocket.core.edits.family_cuts import chops_of, pad_with
-from grainpocket.core.edits.padding import fill_pads, pads_of, slice_name
-from grainpocket.core.params import of
+from grainpocket.core.edits.padding import Changes, fill_pads, pads_of, slice_name, with_sound
 from grainpocket.core.pocket import CHOKE_OF, MOST_PADS, MOST_TRAY, PAGE, Chop, Frozen, Held, Pad, Pocket, Role
 
 LAST_PAGE = MOST_PADS // PAGE - 1
@@ -137,16 +136,16 @@ class PlaySlice(EditModel):
 
 
 class SetLayer(EditModel):
-    """The level of a pad's layer, or take it off."""
+    """Settings of a pad's layer, or take it off."""
 
     type: Literal["set_layer"] = "set_layer"
     pad: int
     layer: int = Field(ge=0)
-    level: float | None = of("pad", "level").optional_field()
+    sound: Changes = {}
     remove: bool = False
 
     def label(self, pocket: Pocket) -> str:
-        return "remove layer" if self.remove else "layer level"
+        return "remove layer" if self.remove else f"layer {next(iter(self.sound), 'sound')}"
 
     def apply(self, pocket: Pocket, library: Library) -> Pocket:
         pad = the_pad(pocket, self.pad)
@@ -155,8 +154,9 @@ class SetLayer(EditModel):
         layers = list(pad.layers)
         if self.remove:
             del layers[self.layer]
-        elif self.level is not None:
-            layers[self.layer] = layers[self.layer].model_copy(update={"level": self.level})
+        else:
+            layer = layers[self.layer]
+            layers[self.layer] = layer.model_copy(update={"sound": with_sound(layer.sound, self.sound)})
         return pocket.with_pad(self.pad, pad.model_copy(update={"layers": tuple(layers)}))
 
 

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from typing import Any, Literal
 
 from pydantic import Field
 
 from grainpocket.core.chop.kin import root_of, slices
-from grainpocket.core.edits.base import EditModel, Library, Refusal, the_pad, the_source
-from grainpocket.core.params import PAD, of
+from grainpocket.core.document.mixing import MASTER, PAD, Effect
+from grainpocket.core.document.sound import Sound, changed
+from grainpocket.core.edits.base import EditModel, Library, Refusal, the_bus, the_pad, the_source
+from grainpocket.core.params import SOUND, BadValue, Value
 from grainpocket.core.pocket import LONGEST_CHOP_S, MOST_CHOKE, MOST_LAYERS, MOST_PADS, PAGE, Chop, Layer, Pad, Pocket, Role, Source
 
 
@@ -51,50 +53,66 @@ class SlicesToPads(EditModel):
         )[0]
 
 
+Changes = dict[str, float | bool | str | None]
+
+
 class SetPads(EditModel):
-    """Change settings of one or several pads; what is left out stays as it is on each."""
+    """Change settings of one or several pads; what is left out stays as it is on each. sound: settings by name, where null puts
+    one back to its default; a role or bus that is null is none."""
 
     type: Literal["set_pads"] = "set_pads"
     pads: tuple[int, ...] = Field(min_length=1)
     name: str | None = Field(default=None, min_length=1, max_length=80)
     role: Role | None = None
-    level: float | None = of("pad", "level").optional_field()
-    pitch: float | None = of("pad", "pitch").optional_field()
-    fade_out: float | None = of("pad", "fade_out").optional_field()
-    reverse: bool | None = None
-    play: Literal["one-shot", "held"] | None = None
+    sound: Changes = {}
     choke: int | None = Field(default=None, ge=0, le=MOST_CHOKE)
     locked: bool | None = None
+    bus: str | None = Field(default=None, description="A bus by id, or master; null: as its role says")
 
     def _changes(self) -> dict[str, Any]:
-        return self.model_dump(exclude={"type", "pads"}, exclude_none=True)
+        given = self.model_dump(include=self.model_fields_set - {"type", "pads", "sound"})
+        return {k: v for k, v in given.items() if v is not None or k in ("role", "bus")}
 
     def label(self, pocket: Pocket) -> str:
-        field = next(iter(self._changes()), "pad")
-        return f"pad {next((p.label.lower() for p in PAD if p.name == field), field)}"
+        field = next(iter([*self.sound, *self._changes()]), "pad")
+        return f"pad {next((p.label.lower() for p in SOUND if p.name == field), field)}"
 
     def apply(self, pocket: Pocket, library: Library) -> Pocket:
-        changed = {index: the_pad(pocket, index).model_copy(update=self._changes()) for index in self.pads}
-        return pocket.model_copy(update={"pads": {**pocket.pads, **changed}})
+        if self.bus is not None and self.bus != MASTER:
+            the_bus(pocket, self.bus)
+        update = self._changes()
+        pads = dict(pocket.pads)
+        for index in self.pads:
+            pad = the_pad(pocket, index)
+            pads[index] = pad.model_copy(update={**update, "sound": with_sound(pad.sound, self.sound)})
+        return pocket.model_copy(update={"pads": pads})
+
+
+def with_sound(sound: Sound, changes: Mapping[str, Value | None]) -> Sound:
+    """The sound with other settings. Raises Refusal for one that there is not, and outside its range."""
+    try:
+        return changed(sound, changes)
+    except BadValue as error:
+        raise Refusal(str(error)) from error
+    except KeyError as error:
+        raise Refusal(f"A pad has no setting {error.args[0]}.") from error
 
 
 class SetEachPad(EditModel):
     """One setting of several pads, each to a value of its own, as when all are turned down by as much."""
 
     type: Literal["set_each_pad"] = "set_each_pad"
-    field: Literal["level", "pitch", "fade_out"]
+    field: str = Field(description="A setting of the sound, by name")
     values: dict[int, float] = Field(min_length=1, max_length=MOST_PADS, description="By pad; in the setting's range")
 
     def label(self, pocket: Pocket) -> str:
-        return f"pad {of('pad', self.field).label.lower()}"
+        return f"pad {next((p.label.lower() for p in SOUND if p.name == self.field), self.field)}"
 
     def apply(self, pocket: Pocket, library: Library) -> Pocket:
-        setting = of("pad", self.field)
         pads = dict(pocket.pads)
         for index, value in self.values.items():
-            if not setting.low <= value <= setting.high:
-                raise Refusal(f"{setting.label} goes from {setting.low:g} to {setting.high:g} {setting.unit}.")
-            pads[index] = the_pad(pocket, index).model_copy(update={self.field: value})
+            pad = the_pad(pocket, index)
+            pads[index] = pad.model_copy(update={"sound": with_sound(pad.sound, {self.field: value})})
         return pocket.model_copy(update={"pads": pads})
 
 
@@ -134,9 +152,24 @@ class MovePad(EditModel):
         for key, pattern in pocket.patterns.items():
             if any(hit.pad in swap for hit in pattern.hits):
                 hits = [h.model_copy(update={"pad": swap[h.pad]}) if h.pad in swap else h for h in pattern.hits]
-                pattern = pattern.model_copy(update={"hits": tuple(sorted(hits, key=lambda h: (h.beat, h.pad)))})
+                pattern = pattern.model_copy(update={"hits": tuple(sorted(hits, key=lambda h: (h.beat, h.pad, h.note)))})
             patterns[key] = pattern
-        return pocket.model_copy(update={"pads": dict(sorted(pads.items())), "patterns": patterns})
+        pocket = pocket.model_copy(update={"pads": dict(sorted(pads.items())), "patterns": patterns})
+        return followed(pocket, {f"{PAD}{a}": f"{PAD}{b}" for a, b in swap.items()}, swap)
+
+
+def followed(pocket: Pocket, keys: Mapping[str, str], pads: Mapping[int, int]) -> Pocket:
+    """What names pads by number, after they were moved: effects that listen to them, and sections in which they are silent."""
+
+    def chain(effects: tuple[Effect, ...]) -> tuple[Effect, ...]:
+        return tuple(e.model_copy(update={"listens_to": keys.get(e.listens_to or "", e.listens_to)}) for e in effects)
+
+    buses = {k: bus.model_copy(update={"chain": chain(bus.chain)}) for k, bus in pocket.buses.items()}
+    sections = {
+        k: section.model_copy(update={"muted": tuple(sorted(pads.get(pad, pad) for pad in section.muted))})
+        for k, section in pocket.sections.items()
+    }
+    return pocket.model_copy(update={"buses": buses, "chain": chain(pocket.chain), "sections": sections})
 
 
 def pads_of(pocket: Pocket, source: Source, chops: Sequence[Chop], choke: int) -> list[Pad]:

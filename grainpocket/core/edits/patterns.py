@@ -2,26 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from typing import Any, Literal
 
 from pydantic import Field
 
-from grainpocket.core.edits.base import EditModel, Library, Refusal, new_ids, the_pattern, the_source
+from grainpocket.core.edits.base import EditModel, Library, new_ids, the_pattern, the_source
 from grainpocket.core.edits.padding import fill_pads, pads_of, slice_numbers
 from grainpocket.core.edits.played import as_played, whole_bars
 from grainpocket.core.params import of
-from grainpocket.core.pocket import MOST_BARS, MOST_PADS, Frozen, Hit, Name, Pattern, Pocket
+from grainpocket.core.pocket import MOST_BARS, Name, Pattern, Pocket
 from grainpocket.core.rhythm.original import original_hits
-
-MAX_HITS = 20_000  # of one edit
-
-
-class Place(Frozen):
-    """A hit by where it stands."""
-
-    pad: int = Field(ge=0, lt=MOST_PADS)
-    beat: float = Field(ge=0)
 
 
 class AddPattern(EditModel):
@@ -68,58 +58,13 @@ class RemovePattern(EditModel):
 
     def apply(self, pocket: Pocket, library: Library) -> Pocket:
         the_pattern(pocket, self.pattern)
-        return pocket.model_copy(update={"patterns": {k: p for k, p in pocket.patterns.items() if k != self.pattern}})
-
-
-class PutHits(EditModel):
-    """Add hits; one where there is a hit already takes its place."""
-
-    type: Literal["put_hits"] = "put_hits"
-    pattern: str
-    hits: tuple[Hit, ...] = Field(min_length=1, max_length=MAX_HITS)
-
-    def label(self, pocket: Pocket) -> str:
-        return "add hit" if len(self.hits) == 1 else "add hits"
-
-    def apply(self, pocket: Pocket, library: Library) -> Pocket:
-        pattern = the_pattern(pocket, self.pattern)
-        if any(hit.beat >= pattern.beats for hit in self.hits):
-            raise Refusal(f"{pattern.name} is {pattern.bars} bars long: that hit would lie behind its end.")
-        return _with_hits(pocket, pattern, {**_by_place(pattern.hits), **_by_place(self.hits)})
-
-
-class RemoveHits(EditModel):
-    type: Literal["remove_hits"] = "remove_hits"
-    pattern: str
-    hits: tuple[Place, ...] = Field(min_length=1, max_length=MAX_HITS)
-
-    def label(self, pocket: Pocket) -> str:
-        return "remove hit" if len(self.hits) == 1 else "remove hits"
-
-    def apply(self, pocket: Pocket, library: Library) -> Pocket:
-        pattern = the_pattern(pocket, self.pattern)
-        gone = {(p.pad, p.beat) for p in self.hits}
-        return _with_hits(pocket, pattern, {k: h for k, h in _by_place(pattern.hits).items() if k not in gone})
-
-
-class SetVelocity(EditModel):
-    type: Literal["set_velocity"] = "set_velocity"
-    pattern: str
-    hits: tuple[Place, ...] = Field(min_length=1, max_length=MAX_HITS)
-    velocity: int = Field(ge=1, le=127)
-
-    def label(self, pocket: Pocket) -> str:
-        return "velocity"
-
-    def apply(self, pocket: Pocket, library: Library) -> Pocket:
-        pattern = the_pattern(pocket, self.pattern)
-        hits = _by_place(pattern.hits)
-        for place in self.hits:
-            key = (place.pad, place.beat)
-            if key not in hits:
-                raise Refusal("That hit is no longer there.")
-            hits[key] = hits[key].model_copy(update={"velocity": self.velocity})
-        return _with_hits(pocket, pattern, hits)
+        sections = {
+            key: section.model_copy(update={"patterns": tuple(p for p in section.patterns if p != self.pattern)})
+            if self.pattern in section.patterns else section
+            for key, section in pocket.sections.items()
+        }  # fmt: skip
+        patterns = {k: p for k, p in pocket.patterns.items() if k != self.pattern}
+        return pocket.model_copy(update={"patterns": patterns, "sections": sections})
 
 
 class OriginalRhythm(EditModel):
@@ -145,12 +90,3 @@ class OriginalRhythm(EditModel):
         on_pad.update({c.cut: index for c, index in zip(missing, filled, strict=True)})
         hits = original_hits([(on_pad[c.cut], 0, c) for c in span.chops], span.bpm, span.start, span.beats, pocket.rate)
         return as_played(pocket, source, span, hits, f"{source.name[:70]}, as played", self.take_tempo)
-
-
-def _by_place(hits: Iterable[Hit]) -> dict[tuple[int, float], Hit]:
-    return {(h.pad, h.beat): h for h in hits}
-
-
-def _with_hits(pocket: Pocket, pattern: Pattern, hits: dict[tuple[int, float], Hit]) -> Pocket:
-    ordered = tuple(sorted(hits.values(), key=lambda h: (h.beat, h.pad)))
-    return pocket.with_pattern(pattern.model_copy(update={"hits": ordered}))

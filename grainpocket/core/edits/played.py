@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from grainpocket.core.chop.kin import slices
 from grainpocket.core.edits.base import Refusal, new_ids
+from grainpocket.core.edits.hitting import with_ids
 from grainpocket.core.params import of
 from grainpocket.core.pocket import MOST_BARS, Chop, Hit, Pattern, Played, Pocket, Source
 from grainpocket.core.rhythm.timing import Timeline
@@ -51,6 +52,7 @@ def whole_bars(pocket: Pocket, source: Source, start: int | None, end: int | Non
 def as_played(pocket: Pocket, source: Source, span: Bars, hits: tuple[Hit, ...], name: str, take_tempo: bool) -> Pocket:
     """The pocket with a new pattern of those bars; take_tempo: the pocket's tempo becomes theirs, see with_tempo."""
     pocket, (key,) = new_ids(pocket, "p", 1)
+    pocket, hits = with_ids(pocket, hits)
     played = Played(source=source.id, start=span.start, end=span.end, bpm=span.bpm)
     pattern = Pattern(id=key, name=name, bars=span.bars, beats_per_bar=span.beats_per_bar, hits=hits, played=played)
     return with_tempo(pocket, span.bpm, take_tempo).with_pattern(pattern)

@@ -12,7 +12,7 @@ from grainpocket.core.edits.base import EditModel, Library, Refusal, new_ids, th
 from grainpocket.core.edits.family_cuts import chops_of
 from grainpocket.core.listen.grids import found_grid
 from grainpocket.core.params import of
-from grainpocket.core.pocket import Credits, Key, Kin, Name, Origin, Pad, Pocket, Source
+from grainpocket.core.pocket import MAX_PARTS, Credits, Cut, Frozen, Grid, Key, Kin, Name, Origin, Pad, Pocket, Role, Source
 
 
 class SetPocket(EditModel):
@@ -49,6 +49,14 @@ class SetKey(EditModel):
         return pocket.model_copy(update={"key": self.key})
 
 
+class KnownCut(Frozen):
+    """A cut that a print takes on from what it was made of."""
+
+    at: int = Field(ge=0)
+    role: Role | None = None
+    name: str | None = Field(default=None, max_length=80)
+
+
 class AddSource(EditModel):
     """A new find, cut on its transients. Made by imports and prints."""
 
@@ -61,6 +69,8 @@ class AddSource(EditModel):
     credits: Credits = Credits()
     trim: float = of("source", "trim").field()
     kin: Kin | None = Field(default=None, description="Of a print: the source it was made from, whose grid and cuts it takes on")
+    grid: Grid | None = Field(default=None, description="Known already; left out: as it is heard")
+    known: tuple[KnownCut, ...] | None = Field(default=None, max_length=MAX_PARTS, description="Cuts that are known already")
 
     def label(self, pocket: Pocket) -> str:
         return f"add {self.name}"
@@ -84,6 +94,13 @@ class AddSource(EditModel):
             if root.kin is not None:
                 kin = kin.model_copy(update={"root": root.kin.root, "offset": kin.offset + root.kin.offset})
             return pocket.with_source(source.model_copy(update={"grid": root.grid, "cutting": root.cutting, "kin": kin}))
+        if self.grid is not None:
+            source = source.model_copy(update={"grid": self.grid})
+        if self.known is not None:
+            inside = sorted({c.at: c for c in self.known if c.at < self.frames}.values(), key=lambda c: c.at)
+            pocket, ids = new_ids(pocket, "c", len(inside))
+            cuts = tuple(Cut(id=i, at=c.at, by="copied", role=c.role, name=c.name) for i, c in zip(ids, inside, strict=True))
+            return pocket.with_source(source.model_copy(update={"cuts": cuts}))
         at = transient_cuts(hearing, source.cutting.sensitivity)
         pocket, ids = new_ids(pocket, "c", len(at))
         return pocket.with_source(source.model_copy(update={"cuts": recut((), at, transient_roles(hearing, at), ids)}))

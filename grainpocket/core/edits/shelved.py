@@ -38,7 +38,6 @@ class TakeFromShelf(EditModel):
             )  # fmt: skip
             pocket = pocket.with_source(source)
         pad = Pad(
-            name=kept.name, role=kept.role, chop=Chop(source=source.id, start=0, end=source.frames), level=kept.level,
-            pitch=kept.pitch, fade_out=kept.fade_out, reverse=kept.reverse, play=kept.play,
+            name=kept.name, role=kept.role, chop=Chop(source=source.id, start=0, end=source.frames), sound=kept.sound,
         )  # fmt: skip
         return fill_pads(pocket, [pad], [f"“{kept.name}”"], self.first)[0]

@@ -12,6 +12,7 @@ from grainpocket.core.chop.cuts import LEAST_SLICE, is_own
 from grainpocket.core.chop.kin import cuts_of, root_of, slices
 from grainpocket.core.edits.base import EditModel, Library, Refusal, new_ids, the_source
 from grainpocket.core.edits.family_cuts import with_cuts
+from grainpocket.core.edits.hitting import with_ids
 from grainpocket.core.edits.padding import fill_pads, pads_of
 from grainpocket.core.edits.played import as_played, whole_bars, with_tempo
 from grainpocket.core.listen.gridlines import beat_of, place_of
@@ -178,6 +179,7 @@ class RepeatBars(EditModel):
         hits = tuple(Hit(pad=place, beat=float(k * self.beats), velocity=127, length=float(self.beats)) for k in range(self.times))
         until = self.start + self.times * (self.end - self.start)
         played = Played(source=source.id, start=self.start, end=until, bpm=bpm)
+        pocket, hits = with_ids(pocket, hits)
         pattern = Pattern(
             id=key, name=f"{source.name[:60]}, {self.times} times", bars=int(bars), beats_per_bar=per_bar, hits=hits, played=played
         )

@@ -3,13 +3,19 @@
 from __future__ import annotations
 
 import functools
+import math
+import threading
+from collections import OrderedDict
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
-from grainpocket.core.pocket import Hit, Pattern, Pocket
+from grainpocket.core.document.sound import bends
+from grainpocket.core.params import Value
+from grainpocket.core.pocket import Pattern, Pocket
 from grainpocket.core.rhythm.timing import Timeline, swung
 from grainpocket.core.shape.voice import VoiceSpec, spec_of
 
@@ -93,42 +99,136 @@ def velocity_gain(velocity: NDArray[np.float64]) -> NDArray[np.float64]:
     return np.square(velocity / 127.0)
 
 
+@dataclass(frozen=True)
+class Placement:
+    """A pattern's hits from a beat of the whole on. since, until: beats of the pattern between which hits are heard; muted: pads
+    that are silent."""
+
+    pattern: Pattern
+    at: float = 0.0
+    until: float = math.inf
+    muted: tuple[int, ...] = ()
+    since: float = 0.0
+
+
 def schedule(pocket: Pocket, pattern: Pattern, cyclic: bool = True) -> Schedule:
-    """Events of one pass. cyclic: the pass is followed by itself, so chokes and joins reach over the end.
+    """Events of one pass of a pattern. cyclic: the pass is followed by itself, so chokes and joins reach over the end.
 
     Hits on empty pads and hits beyond the pattern's end are silent; nothing is refused here.
     """
+    return schedule_of(pocket, (Placement(pattern),), pattern.beats, cyclic)
+
+
+def schedule_of(pocket: Pocket, placed: Sequence[Placement], beats: float, cyclic: bool) -> Schedule:
+    """Events of patterns laid out over so many beats."""
     time = Timeline(pocket.tempo, pocket.rate)
-    length = time.frame(pattern.beats)
-    beats = tuple(time.frame(beat) for beat in range(int(np.ceil(pattern.beats))))
-    hits = [hit for hit in pattern.hits if hit.pad in pocket.pads]
-    sounds: dict[tuple[int, int], _Sound] = {}
-    for place in sorted({(hit.pad, hit.take) for hit in hits}):
-        pad, take = pocket.pads[place[0]], place[1]
-        chop = pad.takes[take - 1] if 0 < take <= len(pad.takes) else pad.chop
-        sounds[place] = _Sound(len(sounds), chop.source, spec_of(pocket, pad, take), pad.choke, pad.play == "held")
-    if not hits:
-        return Schedule(pocket.rate, length, beats, (), np.zeros(0, ROW))
-    table = _table(hits, [sounds[hit.pad, hit.take] for hit in hits], time, pattern.swing, length)
-    _choke(table, pocket.rate, length, cyclic)
+    length = time.frame(beats)
+    lines = tuple(time.frame(beat) for beat in range(int(np.ceil(beats))))
+    parts = [part for one in placed if (part := _placed(pocket, one)) is not None]
+    if not parts:
+        return Schedule(pocket.rate, length, lines, (), np.zeros(0, ROW))
+    kinds = [kind for part in parts for kind in part.kinds]
+    sounds: dict[_Kind, _Sound] = {}
+    for kind in sorted(set(kinds), key=lambda k: (k.pad, k.take, k.note, repr(k.own))):
+        pad = pocket.pads[kind.pad]
+        chop = pad.takes[kind.take - 1] if 0 < kind.take <= len(pad.takes) else pad.chop
+        spec = spec_of(pocket, pad, kind.take, kind.note, dict(kind.own))
+        held = dict(kind.own).get("play", pad.sound.play) == "held"
+        sounds[kind] = _Sound(len(sounds), chop.source, spec, pad.choke, held)
     in_order = list(sounds.values())
+    table = _table(parts, [sounds[kind] for kind in kinds], time, length)
+    _choke(table, pocket.rate, length, cyclic)
     joins = _joins(table, in_order, pocket, length, cyclic)
-    return Schedule(pocket.rate, length, beats, *_rows(table, in_order, joins))
+    return Schedule(pocket.rate, length, lines, *_rows(table, in_order, joins))
 
 
-def _table(hits: list[Hit], sounds: list[_Sound], time: Timeline, swing: float, length: int) -> _Table:
+class _Kind(NamedTuple):
+    """Which voice a hit plays."""
+
+    pad: int
+    take: int
+    note: int
+    own: tuple[tuple[str, Value], ...]
+
+
+@dataclass(frozen=True)
+class _Columns:
+    """The hits of a pattern as columns, (n,) each; kind: index into kinds; gate: nan where there is none."""
+
+    beat: NDArray[np.float64]
+    at: NDArray[np.float64]
+    velocity: NDArray[np.float64]
+    gate: NDArray[np.float64]
+    pad: Frames
+    kind: Frames
+    kinds: tuple[_Kind, ...]
+
+
+# A song plays each pattern many times, and an edit changes one of them: by identity, beside the record, so that it stays taken.
+_MOST_COLUMNS = 512
+_columns_of: OrderedDict[int, tuple[Pattern, _Columns]] = OrderedDict()
+_columns_lock = threading.Lock()
+
+
+def _columns(pattern: Pattern) -> _Columns:
+    with _columns_lock:
+        known = _columns_of.get(id(pattern))
+        if known is not None:
+            _columns_of.move_to_end(id(pattern))
+            return known[1]
+    hits = pattern.hits
+    kinds: dict[_Kind, int] = {}
+    kind = [kinds.setdefault(_Kind(h.pad, h.take, h.note, tuple(sorted(h.own.items()))), len(kinds)) for h in hits]
     beat = np.array([hit.beat for hit in hits])
-    pad = np.array([hit.pad for hit in hits], np.int64)
-    gain = velocity_gain(np.array([hit.velocity for hit in hits], np.float64))
-    frame = time.frames(swung(beat, swing))
-    natural = np.array([sound.spec.length for sound in sounds], np.int64)
-    choke = np.array([sound.choke for sound in sounds], np.int64)
-    index = np.array([sound.index for sound in sounds], np.int64)
-    table = _Table(pad, index, frame, gain, natural, choke, np.full(len(hits), _NEVER), np.zeros(len(hits), np.int64))
-    gates = [np.nan if hit.length is None or not sound.held else hit.length for hit, sound in zip(hits, sounds, strict=True)]
-    gate = np.array(gates)
-    held = ~np.isnan(gate)
-    until = np.full(len(hits), _NEVER)
+    columns = _Columns(
+        beat=beat,
+        at=swung(beat, pattern.swing),
+        velocity=velocity_gain(np.array([hit.velocity for hit in hits], np.float64)),
+        gate=np.array([np.nan if hit.length is None else hit.length for hit in hits]),
+        pad=np.array([hit.pad for hit in hits], np.int64),
+        kind=np.array(kind, np.int64),
+        kinds=tuple(kinds),
+    )
+    with _columns_lock:
+        _columns_of[id(pattern)] = pattern, columns
+        while len(_columns_of) > _MOST_COLUMNS:
+            _columns_of.popitem(last=False)
+    return columns
+
+
+def _placed(pocket: Pocket, one: Placement) -> _Columns | None:
+    """What is heard of a pattern where it is placed; None: nothing."""
+    all_of_it = _columns(one.pattern)
+    there = np.array([kind.pad in pocket.pads and kind.pad not in one.muted for kind in all_of_it.kinds], np.bool_)
+    if not there.any():
+        return None
+    keep = there[all_of_it.kind] & (all_of_it.beat >= one.since) & (all_of_it.beat < one.until)
+    used = np.flatnonzero(np.bincount(all_of_it.kind[keep], minlength=len(there)))
+    if not len(used):
+        return None
+    number = np.zeros(len(there), np.int64)
+    number[used] = np.arange(len(used))
+    return _Columns(
+        beat=all_of_it.beat[keep] + one.at, at=all_of_it.at[keep] + one.at, velocity=all_of_it.velocity[keep],
+        gate=all_of_it.gate[keep], pad=all_of_it.pad[keep], kind=number[all_of_it.kind[keep]],
+        kinds=tuple(all_of_it.kinds[i] for i in used.tolist()),
+    )  # fmt: skip
+
+
+def _table(parts: Sequence[_Columns], sounds: list[_Sound], time: Timeline, length: int) -> _Table:
+    """sounds: one for each kind of each part, in that order."""
+    first = np.cumsum([0, *(len(part.kinds) for part in parts[:-1])])
+    kind = np.concatenate([part.kind + start for part, start in zip(parts, first.tolist(), strict=True)])
+    beat, at, gate, pad, gain = (
+        np.concatenate([getattr(part, name) for part in parts]) for name in ("beat", "at", "gate", "pad", "velocity")
+    )
+    frame = time.frames(at)
+    natural = np.array([sound.spec.length for sound in sounds], np.int64)[kind]
+    choke = np.array([sound.choke for sound in sounds], np.int64)[kind]
+    index = np.array([sound.index for sound in sounds], np.int64)[kind]
+    table = _Table(pad, index, frame, gain, natural, choke, np.full(len(beat), _NEVER), np.zeros(len(beat), np.int64))
+    held = np.array([sound.held for sound in sounds], np.bool_)[kind] & ~np.isnan(gate)
+    until = np.full(len(beat), _NEVER)
     until[held] = time.frames(beat[held] + gate[held]) - time.frames(beat[held])
     table.stop_at(until, int(RELEASE_FADE_S * time.rate))
     order = np.lexsort((pad, frame))
@@ -152,7 +252,7 @@ def _choke(table: _Table, rate: int, length: int, cyclic: bool) -> None:
 def _joins(table: _Table, sounds: list[_Sound], pocket: Pocket, length: int, cyclic: bool) -> NDArray[np.bool_]:
     """(n, 2): whether the record simply goes on, from another event into this one, and from this one into another."""
     joins = np.zeros((len(table.frame), 2), np.bool_)
-    plain = {s.index for s in sounds if not (s.spec.fade_out or s.spec.pitch or s.spec.reverse or s.spec.layers)}
+    plain = {s.index for s in sounds if not (bends(s.spec.sound) or s.spec.layers)}
     end = table.frame + table.natural
     if cyclic:
         end %= length
@@ -173,7 +273,7 @@ def _continues(table: _Table, sounds: list[_Sound], pocket: Pocket, i: int, j: i
     what a trimmed loop is."""
     first, second = sounds[int(table.sound[i])], sounds[int(table.sound[j])]
     a, b = first.spec, second.spec
-    if a.audio != b.audio or a.level != b.level or b.pitch or b.reverse or b.layers:
+    if a.audio != b.audio or a.sound.level != b.sound.level or bends(b.sound, at_start=True) or b.layers:
         return False
     frames = pocket.sources[first.source].frames
     return b.start == a.end or (a.end == frames and b.start == 0)
