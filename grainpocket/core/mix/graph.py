@@ -14,161 +14,163 @@ from __future__ import annotations
 
 import copy
 import hashlib
-from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
-from typing import Protocol
+from collections.abc import Callable, Iterable, Mapping, Sequence
 
 import numpy as np
+from numpy.typing import NDArray
 
 from grainpocket.core.mix.effects import EFFECTS
-from grainpocket.core.mix.effects.base import Controls, Curve, State, gains, run, start_state
+from grainpocket.core.mix.effects.base import AMOUNT, Controls, State, gains, run, start_state
+from grainpocket.core.mix.nodes import (
+    REDUCTION,
+    SILENT_KEY,
+    Clock,
+    Feed,
+    Insert,
+    Lane,
+    Node,
+    Piece,
+    States,
+    Stopped,
+    order,
+)
 from grainpocket.core.mix.pieces import PieceCache
-from grainpocket.core.params import Value
 from grainpocket.core.sound.audio import Samples
 
 SETTLED = 1e-5  # two laps that differ by less are one: -100 dBFS
 MAX_LAPS = 64  # of a loop shorter than its reverb
-SILENT_KEY = "silence"
-Automation = Mapping[str, Curve]
-
-
-class Circle(ValueError):
-    """Buses that flow into each other in a circle, or an effect that listens to what comes after it."""
-
-
-@dataclass(frozen=True)
-class Insert:
-    """An effect in a node's chain. listens_to: the node that is its key; automated: by setting, in samples of the pass."""
-
-    kind: str
-    settings: Mapping[str, Value]
-    listens_to: str | None = None
-    automated: Automation = field(default_factory=dict)
-
-
-@dataclass(frozen=True)
-class Feed:
-    """What flows into a node: another node's sound, before or after its level, turned by so much."""
-
-    node: str
-    gain_db: float = 0.0
-    after_level: bool = True
-
-
-@dataclass(frozen=True)
-class Node:
-    """level in dB, pan from -100 (left) to 100; both may be automated. muted: it flows on as silence, and can still be a key."""
-
-    name: str
-    feeds: tuple[Feed, ...] = ()
-    chain: tuple[Insert, ...] = ()
-    level: float = 0.0
-    pan: float = 0.0
-    muted: bool = False
-    automated: Automation = field(default_factory=dict)
-
-
-class Lane(Protocol):
-    """A node without feeds: the summed voices of a pad or of several."""
-
-    def piece(self, segment: int) -> tuple[str, Samples]:
-        """(key, (n, 2) float32) of a segment. The key of silence is SILENT_KEY."""
-
-
-@dataclass(frozen=True)
-class Clock:
-    """segments: (start, frames) in samples, one after the other from 0 on; beat_frames: samples of a quarter note."""
-
-    rate: int
-    beat_frames: float
-    segments: tuple[tuple[int, int], ...]
-
-    @property
-    def length(self) -> int:
-        return sum(frames for _, frames in self.segments)
-
-
-@dataclass(frozen=True)
-class _Piece:
-    """What a node gives in a segment: before and after its level, and the state that it leaves."""
-
-    key: str
-    before: Samples
-    after: Samples
-    state: list[State]
-    state_key: str
-
-
-def order(nodes: Mapping[str, Node]) -> list[str]:
-    """Names such that whatever flows into a node, or is listened to by it, comes before it. Raises Circle, and KeyError for a
-    node that is not there."""
-    out: list[str] = []
-    way: list[str] = []
-
-    def visit(name: str) -> None:
-        if name in out:
-            return
-        if name in way:
-            circle = " into ".join([*way[way.index(name) :], name])
-            raise Circle(f"That would go round in a circle: {circle}. An echo's own loop is the place for feedback.")
-        way.append(name)
-        node = nodes[name]
-        for before in [*(f.node for f in node.feeds), *(i.listens_to for i in node.chain if i.listens_to)]:
-            visit(before)
-        way.pop()
-        out.append(name)
-
-    for name in nodes:
-        visit(name)
-    return out
 
 
 class Graph:
     """Renders nodes of one clock. lanes: the sound of nodes that nothing flows into; cache: shared by graphs, kept by content."""
 
-    def __init__(self, nodes: Iterable[Node], lanes: Mapping[str, Lane], clock: Clock, cache: PieceCache[_Piece]) -> None:
+    def __init__(self, nodes: Iterable[Node], lanes: Mapping[str, Lane], clock: Clock, cache: PieceCache[Piece]) -> None:
         self._nodes = {node.name: node for node in nodes}
         self._order = order(self._nodes)
         self._lanes, self._clock, self._cache = lanes, clock, cache
         self._settings = {name: _settings_key(node) for name, node in self._nodes.items()}
+        self._late, self._waits = self._latencies()
+
+    @property
+    def nodes(self) -> Mapping[str, Node]:
+        return self._nodes
+
+    @property
+    def clock(self) -> Clock:
+        return self._clock
+
+    def latency(self, name: str) -> int:
+        """Samples by which what a node gives lags behind what flows in."""
+        return self._late[name]
 
     def render(self, name: str) -> list[Samples]:
         """The node's sound by segment, from silence; what rings at the end is cut."""
-        return [pieces[name].after for pieces in self._pass(self._silence(), {name})]
+        return [pieces[name].after for pieces in self.passes(self.silence(), {name})]
 
     def tail(self, name: str, frames: int) -> Samples:
         """(frames, 2) of what rings on after the last segment, when nothing more comes in."""
-        states, last = self._silence(), self._clock.length
-        for _ in self._pass(states, {name}):
+        states = self.silence()
+        for _ in self.passes(states, {name}):
             pass
-        quiet = Clock(self._clock.rate, self._clock.beat_frames, ((last, frames),))
-        rest = Graph(self._nodes.values(), {}, quiet, self._cache)
-        rest._lanes = {key: _Silence(frames) for key in self._lanes}
-        (pieces,) = rest._pass(states, {name})
+        return self.ring(states, name, frames)
+
+    def ring(self, states: States, name: str, frames: int, start: int | None = None) -> Samples:
+        """(frames, 2) of what rings on from a state, when nothing more comes in; start: its sample, else the end."""
+        at = self._clock.length if start is None else start
+        quiet = Clock(self._clock.rate, self._clock.beat_frames, ((at, frames),))
+        rest = Graph(self._nodes.values(), {key: _Silence(frames) for key in self._lanes}, quiet, self._cache)
+        (pieces,) = rest.passes(states, {name})
         return pieces[name].after
 
     def loop(self, name: str) -> list[Samples]:
         """The node's sound by segment in the lap that follows itself."""
-        states = self._silence()
+        return [pieces[name].after for pieces in self.steady({name})[1]]
+
+    def steady(self, wanted: set[str], stop: Callable[[], bool] = lambda: False) -> tuple[States, list[dict[str, Piece]]]:
+        """The lap that follows itself: the states before it, and the pieces of the nodes that are wanted, by segment. stop: asked
+        before each segment; raises Stopped."""
+        states = self.silence()
         before = {key: kept[1] for key, kept in states.items()}
-        last: list[Samples] | None = None
+        last: list[dict[str, Piece]] | None = None
         for _ in range(MAX_LAPS):
-            lap = [pieces[name].after for pieces in self._pass(states, {name})]
-            states = {key: self._rebased(key, kept[0]) for key, kept in states.items()}
+            lap, first = [], dict(states)
+            for pieces in self.passes(states, wanted):
+                if stop():
+                    raise Stopped
+                lap.append({name: pieces[name] for name in wanted})
+            states = self.turned(states)
             now = {key: kept[1] for key, kept in states.items()}
             if now == before:
-                return lap
-            if last is not None and max(float(np.abs(a - b).max(initial=0)) for a, b in zip(lap, last, strict=True)) < SETTLED:
-                return lap
+                return first, lap
+            if last is not None and all(
+                float(np.abs(a[name].after - b[name].after).max(initial=0)) < SETTLED
+                for a, b in zip(lap, last, strict=True)
+                for name in wanted
+            ):
+                return first, lap
             before, last = now, lap
-        return lap
+        return first, lap
 
-    def _silence(self) -> dict[str, tuple[list[State], str]]:
+    def turned(self, states: States) -> States:
+        """The states at the end of a lap as those before the next one."""
+        return {key: self._rebased(key, kept[0]) for key, kept in states.items()}
+
+    def silence(self, at: int = 0) -> States:
+        """The states before any sound, at a sample."""
         out = {}
         for name, node in self._nodes.items():
-            state = [start_state(EFFECTS[insert.kind], self._clock.rate) for insert in node.chain]
+            state = [start_state(EFFECTS[i.kind], self._clock.rate, self._controls(i)) for i in node.chain]
+            state.append(self._start_of_node(name))
+            for one in state:
+                one["at"] = at
             out[name] = state, _state_key(state)
         return out
+
+    def adopted(self, other: Graph, states: States) -> States:
+        """The states of another graph as far as they are of the same nodes and effects; the rest begins from silence."""
+        out = self.silence()
+        for name, node in self._nodes.items():
+            there = other._nodes.get(name)
+            if there is None or name not in states:
+                continue
+            old = {i.name: (i.kind, state) for i, state in zip(there.chain, states[name][0], strict=False)}
+            mine = out[name][0]
+            kept = [*(old.get(i.name, ("", None)) for i in node.chain), ("node", states[name][0][-1])]
+            for number, (kind, state) in enumerate(kept):
+                if state is None or (number < len(node.chain) and kind != node.chain[number].kind):
+                    at = states[name][0][-1]["at"]
+                    mine[number]["at"] = at
+                elif _alike(state, mine[number]):
+                    mine[number] = copy.deepcopy(state)
+                else:
+                    mine[number]["at"] = state["at"]
+            out[name] = mine, _state_key(mine)
+        at = next(iter(states.values()))[0][-1]["at"] if states else 0
+        for name in out.keys() - states.keys():
+            for state in out[name][0]:
+                state["at"] = at
+        return out
+
+    def _controls(self, insert: Insert) -> Controls:
+        return Controls(insert.settings, self._clock.rate, self._clock.beat_frames, insert.automated)
+
+    def _latencies(self) -> tuple[dict[str, int], dict[str, list[int]]]:
+        """By node: samples by which it lags, and for its own lane and each feed how long that must wait for the latest."""
+        late: dict[str, int] = {}
+        waits: dict[str, list[int]] = {}
+        for name in self._order:
+            node = self._nodes[name]
+            coming = [0, *(late[feed.node] for feed in node.feeds)]
+            latest = max(coming)
+            waits[name] = [latest - one for one in coming]
+            late[name] = latest + sum(EFFECTS[insert.kind].latency for insert in node.chain)
+        return late, waits
+
+    def _start_of_node(self, name: str) -> State:
+        """What a node remembers beside its effects: what waits of its lane and feeds, and the dry sound beside its chain."""
+        own = {f"wait{i}": np.zeros((wait, 2), np.float32) for i, wait in enumerate(self._waits[name]) if wait}
+        dry = sum(EFFECTS[insert.kind].latency for insert in self._nodes[name].chain)
+        return {"at": 0, "own": own, "dry": np.zeros((dry, 2), np.float32)}
 
     def _needed(self, wanted: set[str]) -> list[str]:
         needed = set(wanted)
@@ -178,19 +180,23 @@ class Graph:
                 needed |= {f.node for f in node.feeds} | {i.listens_to for i in node.chain if i.listens_to}
         return [name for name in self._order if name in needed]
 
-    def _pass(self, states: dict[str, tuple[list[State], str]], wanted: set[str]) -> Iterable[dict[str, _Piece]]:
+    def passes(self, states: States, wanted: set[str]) -> Iterable[dict[str, Piece]]:
         """One lap, segment by segment; states are those before it, and after it those that it leaves."""
-        names = self._needed(wanted)
-        for number, (start, frames) in enumerate(self._clock.segments):
-            pieces: dict[str, _Piece] = {}
-            for name in names:
-                pieces[name] = self._piece(name, number, start, frames, states[name], pieces)
-                states[name] = pieces[name].state, pieces[name].state_key
-            yield pieces
+        for number in range(len(self._clock.segments)):
+            yield self.step(number, states, wanted)
+
+    def step(self, number: int, states: States, wanted: set[str]) -> dict[str, Piece]:
+        """One segment; states are those before it, and after it those that it leaves."""
+        start, frames = self._clock.segments[number]
+        pieces: dict[str, Piece] = {}
+        for name in self._needed(wanted):
+            pieces[name] = self._piece(name, number, start, frames, states[name], pieces)
+            states[name] = pieces[name].state, pieces[name].state_key
+        return pieces
 
     def _piece(
-        self, name: str, number: int, start: int, frames: int, before: tuple[list[State], str], pieces: Mapping[str, _Piece]
-    ) -> _Piece:
+        self, name: str, number: int, start: int, frames: int, before: tuple[list[State], str], pieces: Mapping[str, Piece]
+    ) -> Piece:
         node, (state, state_key) = self._nodes[name], before
         lane = self._lanes.get(name)
         own_key, own = lane.piece(number) if lane is not None else (SILENT_KEY, None)
@@ -201,25 +207,61 @@ class Graph:
         found = self._cache.get(key)
         if found is not None:
             return found
-        sound = np.zeros((frames, 2), np.float32) if own is None else own
-        for feed in node.feeds:
-            source = pieces[feed.node]
-            sound = sound + np.float32(10 ** (feed.gain_db / 20)) * (source.after if feed.after_level else source.before)
         after = copy.deepcopy(state)
-        for insert, one in zip(node.chain, after, strict=True):
-            controls = Controls(insert.settings, self._clock.rate, self._clock.beat_frames, insert.automated)
+        itself = after[-1]
+        sound = np.zeros((frames, 2), np.float32) if own is None else self._waited(name, 0, own, itself)
+        for number_, feed in enumerate(node.feeds, 1):
+            source = pieces[feed.node]
+            share = self._shared(feed, source.after if feed.after_level else source.before, start)
+            sound = sound + self._waited(name, number_, share, itself)
+        dry, reductions = sound, {}
+        for insert, one in zip(node.chain, after, strict=False):
             heard = pieces[insert.listens_to].before if insert.listens_to else None
-            sound = run(EFFECTS[insert.kind], sound, controls, one, heard)
-        piece = _Piece(key, sound, self._levelled(node, sound, start), after, _state_key(after))
+            came = sound
+            sound = run(EFFECTS[insert.kind], sound, self._controls(insert), one, heard)
+            if EFFECTS[insert.kind].turns_down:
+                reductions[insert.name] = _reduction(came, sound)
+        sound = self._amount(node, dry, sound, start, itself)
+        itself["at"] = start + frames
+        piece = Piece(key, sound, self._levelled(node, sound, start), after, _state_key(after), reductions)
         size = sum(array.nbytes for one in after for array in _arrays(one))
-        self._cache.put(key, piece, sound.nbytes + piece.after.nbytes + size)
+        self._cache.put(key, piece, sound.nbytes + (0 if piece.after is sound else piece.after.nbytes) + size)
         return piece
+
+    def _waited(self, name: str, which: int, sound: Samples, itself: State) -> Samples:
+        """What flows in, as late as the latest of all that does."""
+        wait = self._waits[name][which]
+        if not wait:
+            return sound
+        late = np.concatenate((itself["own"][f"wait{which}"], sound))
+        itself["own"][f"wait{which}"] = late[len(sound) :].copy()
+        return late[: len(sound)]
+
+    def _shared(self, feed: Feed, sound: Samples, start: int) -> Samples:
+        if feed.curve is None:
+            return np.asarray(np.float32(10 ** (feed.gain_db / 20)) * sound) if feed.gain_db else sound
+        controls = Controls({"level": feed.gain_db}, self._clock.rate, curves={"level": feed.curve})
+        return np.asarray(sound * gains(controls.samples("level", start, len(sound)))[:, None], np.float32)
+
+    def _amount(self, node: Node, dry: Samples, wet: Samples, start: int, itself: State) -> Samples:
+        """The whole chain and what came into it, as late."""
+        late = np.concatenate((itself["dry"], dry))
+        itself["dry"] = late[len(dry) :].copy()
+        if node.amount >= AMOUNT.high and "amount" not in node.automated:
+            return wet
+        controls = Controls({"amount": node.amount}, self._clock.rate, curves=node.automated)
+        share = (controls.samples("amount", start, len(wet)) / AMOUNT.high)[:, None]
+        return np.asarray(late[: len(dry)] * (1 - share) + wet * share, np.float32)
 
     def _levelled(self, node: Node, sound: Samples, start: int) -> Samples:
         if node.muted:
             return np.zeros_like(sound)
-        if not node.level and not node.pan and not node.automated:
+        if not node.level and not node.pan and not {"level", "pan"} & node.automated.keys():
             return sound
+        if not {"level", "pan"} & node.automated.keys():
+            pan = np.array([np.clip(node.pan / 100, -1, 1)])
+            sides = np.stack((np.cos(np.maximum(pan, 0) * np.pi / 2), np.cos(np.maximum(-pan, 0) * np.pi / 2)), axis=1)
+            return np.asarray(sound * np.asarray(gains(np.array([node.level]))[:, None] * sides, np.float32))
         controls = Controls({"level": node.level, "pan": node.pan}, self._clock.rate, curves=node.automated)
         gain = gains(controls.samples("level", start, len(sound)))
         pan = np.clip(controls.samples("pan", start, len(sound)) / 100, -1, 1)
@@ -230,7 +272,9 @@ class Graph:
     def _curves_key(self, node: Node, start: int, frames: int) -> list[str]:
         """The values of what is automated in a segment: another curve that is the same there changes nothing there."""
         out = []
-        for where, automated in [("", node.automated), *((str(i), insert.automated) for i, insert in enumerate(node.chain))]:
+        sends = {str(i): feed.curve for i, feed in enumerate(node.feeds) if feed.curve is not None}
+        chain = [(str(i), insert.automated) for i, insert in enumerate(node.chain)]
+        for where, automated in [("", node.automated), ("send", sends), *chain]:
             for name, curve in sorted(automated.items()):
                 ticks = Controls({name: 0.0}, self._clock.rate, curves={name: curve}).ticks(name, start, frames)
                 out.append(f"{where}{name}{hashlib.blake2b(ticks.tobytes(), digest_size=8).hexdigest()}")
@@ -239,7 +283,8 @@ class Graph:
     def _rebased(self, name: str, state: Sequence[State]) -> tuple[list[State], str]:
         """The state at the end of a lap as that before the next one, whose first sample is sample 0 again."""
         out = copy.deepcopy(list(state))
-        for insert, one in zip(self._nodes[name].chain, out, strict=True):
+        out[-1]["at"] = 0
+        for insert, one in zip(self._nodes[name].chain, out, strict=False):
             one["at"] = 0
             one["own"].pop("at", None)
             for ring in EFFECTS[insert.kind].rings_in:
@@ -270,4 +315,23 @@ def _state_key(states: Sequence[State]) -> str:
 
 def _settings_key(node: Node) -> str:
     chain = [(i.kind, sorted(i.settings.items()), i.listens_to) for i in node.chain]
-    return repr((chain, node.level, node.pan, node.muted))
+    return repr((chain, node.level, node.pan, node.muted, node.amount))
+
+
+def _alike(a: State, b: State) -> bool:
+    """Whether one state can stand in place of another: the same arrays of the same shapes."""
+    return a["dry"].shape == b["dry"].shape and all(
+        key in a["own"] and (not isinstance(value, np.ndarray) or np.shape(a["own"][key]) == value.shape)
+        for key, value in b["own"].items()
+    )
+
+
+def _reduction(came: Samples, went: Samples) -> NDArray[np.float32]:
+    """Decibels by which a stretch was turned down, every REDUCTION samples; silence is not turned down."""
+    edges = np.arange(0, len(came), REDUCTION)
+    before = np.add.reduceat(np.square(came[:, 0]) + np.square(came[:, 1]), edges)
+    after = np.add.reduceat(np.square(went[:, 0]) + np.square(went[:, 1]), edges)
+    heard = before > 1e-9
+    out = np.zeros(len(edges), np.float32)
+    out[heard] = np.clip(10 * np.log10(np.maximum(after[heard], 1e-12) / before[heard]), -60, 0)
+    return out

@@ -10,6 +10,7 @@ from __future__ import annotations
 import functools
 import hashlib
 import itertools
+from collections.abc import Collection
 from dataclasses import dataclass
 
 import numpy as np
@@ -18,24 +19,26 @@ from numpy.typing import NDArray
 from grainpocket.core.mix.cache import Cache
 from grainpocket.core.rhythm.schedule import Rows, Schedule
 from grainpocket.core.shape.voice import Reader, VoiceSpec, render
-from grainpocket.core.sound.audio import Samples
+from grainpocket.core.sound.audio import Samples, gain_of
 
 
 @dataclass(frozen=True, eq=False)
 class Segment:
     """`frames` samples of the loop from sample `start` on. rows: the events that sound in it, in the order in which they
-    are added, their frames counted from the segment's start (and negative for those that began before)."""
+    are added, their frames counted from the segment's start (and negative for those that began before); level: decibels by which
+    their sum is turned."""
 
     key: str
     start: int
     frames: int
     specs: tuple[VoiceSpec, ...]
     rows: Rows
+    level: float = 0.0
 
 
 @dataclass(frozen=True, eq=False)
 class LoopPlan:
-    """The segments of one pass, in order and without gaps, and the schedule that they are made of."""
+    """The segments of one pass of a plain mix, in order and without gaps, and the schedule that they are made of."""
 
     schedule: Schedule
     segments: tuple[Segment, ...]
@@ -49,28 +52,57 @@ class LoopPlan:
         return self.schedule.rate
 
 
-def plan(schedule: Schedule) -> LoopPlan:
-    """What is to be rendered, with a key for every segment that changes only when its sound does.
+def plan(schedule: Schedule, level: float = 0.0) -> LoopPlan:
+    """What is to be rendered, with a key for every segment that changes only when its sound does. level: decibels of the whole."""
+    voices = Voices(schedule, cyclic=True, level=level)
+    return LoopPlan(schedule, tuple(voices.segment(start, end) for start, end in itertools.pairwise(edges(schedule))))
 
-    The sound of a pass runs on into the next one, round and round, for as long as its longest tail.
-    """
-    specs, rate, length = schedule.specs, schedule.rate, schedule.length
-    lead = max((spec.lead(rate) for spec in specs), default=0)
+
+def repeated(again: Schedule, last: Schedule, count: int) -> Schedule:
+    """`again` played count - 1 times, then `last`, as one schedule."""
+    final = _moved(last.rows, (count - 1) * again.length)
+    final["spec"] += len(again.specs)
+    rows = np.concatenate([*(_moved(again.rows, turn * again.length) for turn in range(count - 1)), final])
+    beats = tuple(turn * again.length + beat for turn in range(count) for beat in again.beats)
+    return Schedule(again.rate, count * again.length, beats, again.specs + last.specs, rows)
+
+
+def edges(schedule: Schedule) -> list[int]:
+    """Where segments begin, and the end of the last one: about a beat each."""
+    lead = max((spec.lead(schedule.rate) for spec in schedule.specs), default=0)
     # A beat's own fades in belong to its segment, or every hit on the beat would touch two.
-    edges = [0, *sorted({beat - lead for beat in schedule.beats if 0 < beat - lead < length}), length]
-    turns = 1 + int(_ends(schedule.rows, specs).max(initial=0)) // length
-    # Passes before this one lie before it on the same line of time; of the next one only fades in are heard.
-    rows = _in_order([_moved(schedule.rows, turn * length) for turn in range(-turns, 2)])
-    ends = _ends(rows, specs)
-    voices = np.array([spec.key(rate) for spec in specs] or [""], "S32")
-    segments = []
-    for start, end in itertools.pairwise(edges):
-        mine = _moved(rows[(rows["frame"] - lead < end) & (ends > start)], -start)
+    return [0, *sorted({beat - lead for beat in schedule.beats if 0 < beat - lead < schedule.length}), schedule.length]
+
+
+class Voices:
+    """The events of a schedule, or of some of its pads, by stretch. cyclic: the sound of a pass runs on into the next one, round
+    and round, for as long as its longest tail; otherwise it begins from silence and rings out."""
+
+    def __init__(self, schedule: Schedule, cyclic: bool, pads: Collection[int] | None = None, level: float = 0.0) -> None:
+        specs, rate, length, rows = schedule.specs, schedule.rate, schedule.length, schedule.rows
+        if pads is not None:
+            rows = rows[np.isin(rows["pad"], np.fromiter(pads, np.int64, len(pads)))]
+        self._specs, self._level = specs, level
+        self._lead = max((spec.lead(rate) for spec in specs), default=0)
+        ends = int(_ends(rows, specs).max(initial=0))
+        if cyclic:
+            # Passes before this one lie before it on the same line of time.
+            turns = 1 + ends // length
+            rows = np.concatenate([_moved(rows, turn * length) for turn in range(-turns, 3)])
+        self._rows = _in_order([rows])
+        self._heard = _ends(self._rows, specs)
+        self._keys = np.array([spec.key(rate) for spec in specs] or [""], "S32")
+        self.end = ends
+
+    def segment(self, start: int, end: int) -> Segment:
+        """What sounds from one sample to another."""
+        rows = self._rows
+        mine = _moved(rows[(rows["frame"] - self._lead < end) & (self._heard > start)], -start)
         # The row says all of the sound but for what its voice is; the pad's number is no part of it, nor the spec's.
         told = b"".join(mine[name].tobytes() for name in ("frame", "gain", "stop", "fade"))
-        text = f"segment {end - start} {len(mine)} ".encode() + voices[mine["spec"]].tobytes() + told
-        segments.append(Segment(hashlib.sha256(text).hexdigest()[:32], start, end - start, specs, mine))
-    return LoopPlan(schedule, tuple(segments))
+        text = f"segment {end - start} {len(mine)} {self._level} ".encode() + self._keys[mine["spec"]].tobytes() + told
+        key = hashlib.sha256(text).hexdigest()[:32]
+        return Segment(key, start, end - start, self._specs, mine, self._level)
 
 
 def _ends(rows: Rows, specs: tuple[VoiceSpec, ...]) -> NDArray[np.int64]:
@@ -110,7 +142,11 @@ class Renderer:
 
     def segment(self, segment: Segment) -> Samples:
         """(frames, 2) float32."""
-        return self._cache.get(segment.key, lambda: self._sum(segment.specs, segment.rows, segment.frames))
+        return self._cache.get(segment.key, lambda: self._segment(segment))
+
+    def _segment(self, segment: Segment) -> Samples:
+        out = self._sum(segment.specs, segment.rows, segment.frames)
+        return out * gain_of(segment.level) if segment.level else out
 
     def loop(self, loop: LoopPlan) -> Samples:
         """(loop.length, 2) float32: one pass, with the tails of the pass before it."""
@@ -118,12 +154,9 @@ class Renderer:
 
     def passes(self, again: Schedule, last: Schedule, count: int) -> Samples:
         """(count passes and the tail, 2): `again` played count - 1 times, then `last`, from silence to silence."""
-        specs = again.specs + last.specs
-        final = _moved(last.rows, (count - 1) * again.length)
-        final["spec"] += len(again.specs)
-        rows = _in_order([*(_moved(again.rows, turn * again.length) for turn in range(count - 1)), final])
-        end = max(count * again.length, int(_ends(rows, specs).max(initial=0)))
-        return self._sum(specs, rows, end)
+        whole = repeated(again, last, count)
+        end = max(whole.length, int(_ends(whole.rows, whole.specs).max(initial=0)))
+        return self._sum(whole.specs, _in_order([whole.rows]), end)
 
     def _sum(self, specs: tuple[VoiceSpec, ...], rows: Rows, frames: int) -> Samples:
         """(frames, 2): what is heard of events in samples 0 to frames."""

@@ -27,7 +27,7 @@ def through(
     """All of a sound through an effect, in blocks that end at the splits."""
     effect = EFFECTS[kind]
     how = how or controls(kind)
-    state = start_state(effect, RATE)
+    state = start_state(effect, RATE, how)
     edges = [0, *splits, len(sound)]
     out = [run(effect, sound[a:b], how, state, None if key is None else key[a:b]) for a, b in itertools.pairwise(edges)]
     return np.concatenate(out)

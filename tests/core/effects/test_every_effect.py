@@ -67,7 +67,7 @@ def test_any_split_into_blocks_gives_the_same_samples(kind: str, data: st.DataOb
 def test_a_copied_state_goes_on_as_the_first_one(kind: str, data: st.DataObject) -> None:
     loop = np.asarray(drum_loop(bpm=120, bars=1, seed=2).samples[:6000], np.float32)
     how = Controls(data.draw(any_settings(kind)), RATE, BEAT)
-    state = start_state(EFFECTS[kind], RATE)
+    state = start_state(EFFECTS[kind], RATE, how)
     run(EFFECTS[kind], loop[:4000], how, state)
     kept = copy.deepcopy(state)
     first = run(EFFECTS[kind], loop[4000:], how, state)

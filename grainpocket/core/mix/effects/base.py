@@ -78,26 +78,28 @@ class Process(Protocol):
 @dataclass(frozen=True, eq=False)
 class Effect:
     """kind: its name in documents; settings: its table; begin: the state of silence; latency: samples by which it lags, the same
-    for all settings; keyed: whether it listens to another sound; rings: samples for which it sounds on after its input ends;
-    rings_in: arrays of its state that are written round and round by the absolute sample (along their last axis)."""
+    for all settings; keyed: whether it listens to another sound; turns_down: whether what it takes away is shown; rings: samples
+    for which it sounds on after its input ends; rings_in: arrays of its state that are written round and round by the absolute
+    sample (along their last axis)."""
 
     kind: str
     label: str
     settings: tuple[Setting, ...]
-    begin: Callable[[int], State]
+    begin: Callable[[int, Controls], State]
     process: Process
     rings: Callable[[Controls], int] = lambda controls: 0
     latency: int = 0
     keyed: bool = False
+    turns_down: bool = False
     rings_in: tuple[str, ...] = ()
 
     def defaults(self) -> dict[str, Value]:
         return {s.name: s.default for s in (*self.settings, AMOUNT)}
 
 
-def start_state(effect: Effect, rate: int) -> State:
+def start_state(effect: Effect, rate: int, controls: Controls) -> State:
     """The state of an effect and of its amount, before any sound."""
-    return {"at": 0, "own": effect.begin(rate), "dry": np.zeros((effect.latency, 2), np.float32)}
+    return {"at": 0, "own": effect.begin(rate, controls), "dry": np.zeros((effect.latency, 2), np.float32)}
 
 
 def run(effect: Effect, block: Samples, controls: Controls, state: State, key: Samples | None = None) -> Samples:

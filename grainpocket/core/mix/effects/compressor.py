@@ -35,7 +35,7 @@ def reduction_db(level_db: Row, threshold: Row, ratio: Row, knee: Row) -> Row:
     return np.where(2 * over <= -knee, 0.0, np.where(2 * over >= knee, slope * over, soft))
 
 
-def _begin(rate: int) -> State:
+def _begin(rate: int, controls: Controls) -> State:
     return {"smooth": np.zeros(1), "square": np.zeros(2)}
 
 
@@ -84,4 +84,4 @@ def _mean_square(x, pole, memory):  # type: ignore[no-untyped-def]
     return out
 
 
-EFFECT = Effect("compressor", "Compressor", SETTINGS, _begin, _process, keyed=True)
+EFFECT = Effect("compressor", "Compressor", SETTINGS, _begin, _process, keyed=True, turns_down=True)

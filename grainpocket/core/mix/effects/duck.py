@@ -28,7 +28,7 @@ SETTINGS: tuple[Setting, ...] = (
 )
 
 
-def _begin(rate: int) -> State:
+def _begin(rate: int, controls: Controls) -> State:
     # Of the follower: peak of the key, whether it sounds, samples since it ended, depth when it ended (share), depth now.
     return {"memory": np.zeros((2, 2, 2)), "follow": np.array([0.0, 0.0, 1e18, 0.0, 0.0])}
 
@@ -79,4 +79,4 @@ def _shape(level, threshold, let_go, fall, attack, hold, release, memory):  # ty
     return out
 
 
-EFFECT = Effect("duck", "Duck", SETTINGS, _begin, _process, keyed=True)
+EFFECT = Effect("duck", "Duck", SETTINGS, _begin, _process, keyed=True, turns_down=True)

@@ -37,9 +37,14 @@ def delays(controls: Controls, start: int, frames: int) -> Row:
     return np.asarray(np.round(np.clip(both, LEAST_S * controls.rate, MOST_S * controls.rate)))
 
 
-def _begin(rate: int) -> State:
+def _begin(rate: int, controls: Controls) -> State:
     # The loop's past, by side; and its filters: low pass, then last in and out of the high pass.
-    return {"loop": np.zeros((2, int(MOST_S * rate) + 4), np.float32), "filter": np.zeros((2, 3))}
+    longest = float(delays(controls, 0, 1).max())
+    if controls.curves.keys() & {"beats", "ms", "uneven"}:
+        longest = MOST_S * rate
+    # Room in powers of two: state is kept at every beat, and a short echo needs little.
+    room = min(int(MOST_S * rate), 2 ** int(np.ceil(np.log2(longest + 1)))) + 4
+    return {"loop": np.zeros((2, room), np.float32), "filter": np.zeros((2, 3))}
 
 
 def _process(block: Samples, controls: Controls, state: State, key: Samples | None) -> Samples:

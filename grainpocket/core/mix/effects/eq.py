@@ -21,7 +21,7 @@ SECTIONS = 9  # two of each cut, two shelves, three peaks
 
 def _band(name: str, label: str, hz: float, step: float = 10.0) -> Parameter:
     about = f"Where the {label.lower()} works"
-    return Parameter(f"{name}_hz", f"{label} frequency", "Hz", 20.0, 20000.0, hz, step, 0, about, "log")
+    return Parameter(f"{name}_hz", f"{label} at", "Hz", 20.0, 20000.0, hz, step, 0, about, "log")
 
 
 def _gain(name: str, label: str) -> Parameter:
@@ -109,13 +109,21 @@ def response_db(controls: Controls, hz: Row) -> Row:
     return np.asarray(20 * np.log10(np.maximum(np.abs(total), 1e-12)))
 
 
-def _begin(rate: int) -> State:
+def _begin(rate: int, controls: Controls) -> State:
     return {"memory": np.zeros((SECTIONS, 2, 2))}
 
 
 def _process(block: Samples, controls: Controls, state: State, key: Samples | None) -> Samples:
     out = block.astype(np.float64)
-    _filter(out, sections(controls, state["at"], len(block)), state["at"] % TICK, state["memory"])
+    every, memory = sections(controls, state["at"], len(block)), state["memory"]
+    # Sections that do nothing, and have nothing left to say, are passed over.
+    flat = (every[:, :, 0] == 1.0) & (every[:, :, 1] == every[:, :, 3]) & (every[:, :, 2] == every[:, :, 4])
+    active = np.flatnonzero(~flat.all(axis=0) | memory.any(axis=(1, 2)))
+    if not len(active):
+        return block.copy()
+    kept = memory[active]
+    _filter(out, np.ascontiguousarray(every[:, active]), state["at"] % TICK, kept)
+    memory[active] = kept
     return out.astype(np.float32)
 
 

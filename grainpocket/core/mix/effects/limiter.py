@@ -45,7 +45,7 @@ def _phases() -> NDArray[np.float64]:
 _PHASES = _phases()
 
 
-def _begin(rate: int) -> State:
+def _begin(rate: int, controls: Controls) -> State:
     return {
         "past": np.zeros((2 * REACH + LATENCY, 2)),  # what came in, pushed
         "needed": np.ones(LOOK),  # gains of the last samples that were read
@@ -98,24 +98,51 @@ def _process(block: Samples, controls: Controls, state: State, key: Samples | No
 @njit(cache=True, nogil=True)
 def _smoothed(needed, pole, before, held, first, second):  # type: ignore[no-untyped-def]
     """(n,) the gain for what is LOOK samples older than what is needed."""
-    out = np.empty_like(needed)
-    look, half = len(before), len(first)
+    look, half, count = len(before), len(first), len(needed)
     window = np.concatenate((before, needed))
-    for i in range(len(needed)):
-        # The least of the look-ahead, at once down and slowly up.
-        least = window[i]
-        for k in range(i + 1, i + look + 1):
-            least = min(least, window[k])
-        now = held[0]
-        held[0] = least if least < now else least + pole[i] * (now - least)
-        # Sums anew each time: a running sum would drift, and differ with where a block begins.
-        first[:-1] = first[1:]
-        first[half - 1] = held[0]
-        second[:-1] = second[1:]
-        second[half - 1] = first.sum() / half
-        out[i] = second.sum() / half
-    before[:] = window[len(needed) : len(needed) + look]
+    one, two, out = np.empty(half + count), np.empty(half + count), np.empty(count)
+    one[:half], two[:half] = first, second
+    # The least of the look-ahead, at once down and slowly up. places: of values that may yet be the least, the least first.
+    places = np.empty(look + count, np.int64)
+    head, end, now = 0, 0, held[0]
+    for k in range(look + count):
+        while end > head and window[places[end - 1]] >= window[k]:
+            end -= 1
+        places[end] = k
+        end += 1
+        i = k - look
+        if i < 0:
+            continue
+        if places[head] < i:
+            head += 1
+        least = window[places[head]]
+        now = least if least < now else least + pole[i] * (now - least)
+        one[half + i] = now
+    held[0] = now
+    _means(one, two, half, count)
+    for i in range(count):
+        out[i] = _sum(two, i + 1, half) / half
+    first[:], second[:] = one[count:], two[count:]
+    before[:] = window[count : count + look]
     return out
 
 
-EFFECT = Effect("limiter", "Limiter", SETTINGS, _begin, _process, rings=lambda c: 2 * LATENCY, latency=LATENCY)
+@njit(cache=True, nogil=True)
+def _means(one, two, half, count):  # type: ignore[no-untyped-def]
+    for i in range(count):
+        two[half + i] = _sum(one, i + 1, half) / half
+
+
+@njit(cache=True, nogil=True, inline="always")
+def _sum(x, start, count):  # type: ignore[no-untyped-def]
+    """Anew each time: a running sum would drift, and differ with where a block begins. In four parts, always the same ones."""
+    a, b, c, d = 0.0, 0.0, 0.0, 0.0
+    for k in range(start, start + count, 4):
+        a += x[k]
+        b += x[k + 1]
+        c += x[k + 2]
+        d += x[k + 3]
+    return (a + b) + (c + d)
+
+
+EFFECT = Effect("limiter", "Limiter", SETTINGS, _begin, _process, rings=lambda c: 2 * LATENCY, latency=LATENCY, turns_down=True)

@@ -31,7 +31,7 @@ SETTINGS: tuple[Setting, ...] = (
 )
 
 
-def _begin(rate: int) -> State:
+def _begin(rate: int, controls: Controls) -> State:
     scale = rate / 44100
     longest = int(LENGTHS.max() * MOST_SIZE * scale) + 4
     return {
@@ -69,6 +69,8 @@ def _process(block: Samples, controls: Controls, state: State, key: Samples | No
 def _network(x, out, start, lengths, decay, damp, cut, before, width, spreads, lines, spread, waiting, low, cut_memory):  # type: ignore[no-untyped-def]
     ring, room, wait = lines.shape[1], spread.shape[2], waiting.shape[1]
     v = np.empty(16)
+    # Places in the rings, each counted on: a division for every line and sample would take most of the time.
+    here, there, at = start % ring, start % room, start % wait
     for i in range(x.shape[0]):
         now = start + i
         tick = now // TICK - start // TICK
@@ -78,19 +80,25 @@ def _network(x, out, start, lengths, decay, damp, cut, before, width, spreads, l
             high = x[i, c] - cut_memory[c, 0] + cut[tick] * cut_memory[c, 1]
             cut_memory[c, 0] = x[i, c]
             cut_memory[c, 1] = high if abs(high) > 1e-20 else 0.0
-            waiting[c, now % wait] = high
+            waiting[c, at] = high
             # A length that changes is faded from one to the next: a glide would sweep the pitch of all that rings.
-            y = waiting[c, (now - before[tick]) % wait] * (1 - part) + waiting[c, (now - before[tick + 1]) % wait] * part
+            y = waiting[c, at - before[tick] if at >= before[tick] else at - before[tick] + wait]
+            if before[tick] != before[tick + 1]:
+                late = at - before[tick + 1]
+                y = y * (1 - part) + waiting[c, late if late >= 0 else late + wait] * part
             for s in range(4):
-                held = spread[c, s, (now - spreads[s]) % room]
+                held = spread[c, s, there - spreads[s] if there >= spreads[s] else there - spreads[s] + room]
                 inside = y + SPREAD_GAIN * held
-                spread[c, s, now % room] = inside if abs(inside) > 1e-20 else 0.0
+                spread[c, s, there] = inside if abs(inside) > 1e-20 else 0.0
                 y = held - SPREAD_GAIN * inside
             v[c] = y
         left, right = v[0], v[1]
         side = [0.0, 0.0]
         for k in range(16):
-            y = lines[k, (now - lengths[tick, k]) % ring] * (1 - part) + lines[k, (now - lengths[tick + 1, k]) % ring] * part
+            old, new = lengths[tick, k], lengths[tick + 1, k]
+            y = float(lines[k, here - old if here >= old else here - old + ring])
+            if old != new:
+                y = y * (1 - part) + lines[k, here - new if here >= new else here - new + ring] * part
             gain = decay[tick, k] + (decay[tick + 1, k] - decay[tick, k]) * part
             low[k] = y * gain * (1 - damp[tick]) + low[k] * damp[tick]
             if abs(low[k]) < 1e-20:
@@ -106,10 +114,13 @@ def _network(x, out, start, lengths, decay, damp, cut, before, width, spreads, l
                     v[j], v[j + step] = p + q, p - q
             step *= 2
         for k in range(16):
-            lines[k, now % ring] = v[k] * 0.25 + (left if k % 2 == 0 else right)
+            lines[k, here] = v[k] * 0.25 + (left if k % 2 == 0 else right)
         middle, difference = (side[0] + side[1]) / 2, (side[0] - side[1]) / 2 * width[tick]
         out[i, 0] = (middle + difference) * 0.35
         out[i, 1] = (middle - difference) * 0.35
+        here = here + 1 if here + 1 < ring else 0
+        there = there + 1 if there + 1 < room else 0
+        at = at + 1 if at + 1 < wait else 0
 
 
 def _rings(controls: Controls) -> int:

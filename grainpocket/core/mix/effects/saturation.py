@@ -59,7 +59,7 @@ def line(colour: str, x: Row) -> Row:
     return np.tanh(x)
 
 
-def _begin(rate: int) -> State:
+def _begin(rate: int, controls: Controls) -> State:
     # What went in, driven; what the line made of it, finely; its last input and integral; and of the filter against an offset.
     return {
         "past": np.zeros((2, len(_UP) - 1)), "bent": np.zeros((2, len(_DOWN) - 1, TIMES)), "last": np.zeros((2, 2)),

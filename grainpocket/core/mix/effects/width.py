@@ -19,7 +19,7 @@ SETTINGS: tuple[Setting, ...] = (
 OFF_HZ = 20.0
 
 
-def _begin(rate: int) -> State:
+def _begin(rate: int, controls: Controls) -> State:
     return {"memory": np.zeros((1, 2, 2))}
 
 
