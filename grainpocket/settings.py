@@ -14,14 +14,15 @@ def _number(name: str, default: float) -> float:
 @dataclass(frozen=True)
 class Settings:
     """data: folder of everything that is kept. most_minutes, most_bytes: limits of one imported file.
-    render_mb: memory for rendered sound. headroom: decibels by which records mastered to full scale are turned down."""
+    render_mb: memory for rendered sound, voices and buses together. headroom: decibels by which records mastered to full scale
+    are turned down."""
 
     data: Path = field(default_factory=lambda: Path(os.environ.get("GRAINPOCKET_DATA", "data")))
     port: int = field(default_factory=lambda: int(_number("PORT", 8000)))
     most_minutes: float = field(default_factory=lambda: _number("MOST_MINUTES", 30))
     most_bytes: int = field(default_factory=lambda: int(_number("MOST_BYTES", 1_000_000_000)))
     headroom: float = field(default_factory=lambda: _number("HEADROOM", -12))
-    render_mb: int = field(default_factory=lambda: int(_number("RENDER_MB", 192)))
+    render_mb: int = field(default_factory=lambda: int(_number("RENDER_MB", 224)))
 
     @property
     def database(self) -> Path:
@@ -38,6 +39,10 @@ class Settings:
     @property
     def takes(self) -> Path:
         return self.data / "takes"
+
+    @property
+    def exports(self) -> Path:
+        return self.data / "exports"
 
     @property
     def queue(self) -> Path:

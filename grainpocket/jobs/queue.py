@@ -1,4 +1,5 @@
-"""The queue between the web process and the worker.
+"""The queue between the web process and the worker, in two lanes, so that what brings records in never holds up what is made of
+them.
 
 The queue only carries job numbers; what a job is and how it stands is in the database, so that a queue lost with a killed
 process loses nothing. The worker looks all the time for jobs that wait and are in no queue (jobs/worker).
@@ -17,12 +18,43 @@ from grainpocket.settings import Settings
 
 log = logging.getLogger("grainpocket.queue")
 POLL_S = 0.1
+# What someone waits for, short beside an import: by kind. All else brings records in.
+ASKED = frozenset({"export", "print", "clean"})
 
 
-def open_queue(settings: Settings, run: Callable[[str], None] | None = None) -> tuple[Any, Callable[[str], object]]:
-    """The huey queue of this data folder, and what hands a job to the worker. run: carries a job out, in the worker."""
-    settings.data.mkdir(parents=True, exist_ok=True)
-    queue = SqliteHuey("grainpocket", filename=str(settings.queue), results=False)
+class Queues:
+    """run: carries a job out, in the worker; without it, jobs can only be handed over."""
+
+    def __init__(self, settings: Settings, run: Callable[[str], None] | None = None) -> None:
+        settings.data.mkdir(parents=True, exist_ok=True)
+        file = str(settings.queue)
+        self.bringing, bring = _lane("grainpocket", file, run)
+        self.asked, ask = _lane("grainpocket-asked", file, run)
+        self._hand = {True: ask, False: bring}
+
+    @property
+    def lanes(self) -> tuple[Any, Any]:
+        return self.bringing, self.asked
+
+    def hand_over(self, job_id: str, kind: str = "import") -> None:
+        """Let the worker carry a job out."""
+        try:
+            self._hand[kind in ASKED](job_id)
+        except sqlite3.Error:
+            # As on a full disk. The job's row is there, and the worker finds it by itself.
+            log.exception("job %s was not handed over", job_id)
+
+    def waiting(self) -> set[str]:
+        """The jobs that they hold."""
+        return {str(task.args[0]) for lane in self.lanes for task in lane.pending() if task.args}
+
+    def empty(self) -> None:
+        for lane in self.lanes:
+            lane.storage.flush_queue()
+
+
+def _lane(name: str, file: str, run: Callable[[str], None] | None) -> tuple[Any, Callable[[str], object]]:
+    queue = SqliteHuey(name, filename=file, results=False)
 
     # Both processes must register the task from this very place: huey finds it by module and name.
     @queue.task(name="run_job")  # type: ignore[untyped-decorator]
@@ -31,16 +63,4 @@ def open_queue(settings: Settings, run: Callable[[str], None] | None = None) -> 
             raise RuntimeError("jobs run in the worker process")
         run(job_id)
 
-    def hand_over(job_id: str) -> None:
-        try:
-            run_job(job_id)
-        except sqlite3.Error:
-            # As on a full disk. The job's row is there, and the worker finds it by itself.
-            log.exception("job %s was not handed over", job_id)
-
-    return queue, hand_over
-
-
-def waiting_in(queue: Any) -> set[str]:
-    """The jobs that a queue holds."""
-    return {str(task.args[0]) for task in queue.pending() if task.args}
+    return queue, run_job

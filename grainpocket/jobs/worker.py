@@ -1,4 +1,4 @@
-"""The worker process: takes jobs from the queue and carries them out, one at a time."""
+"""The worker process: takes jobs from the queue and carries them out, one at a time in each lane."""
 
 from __future__ import annotations
 
@@ -13,12 +13,13 @@ from sqlalchemy.exc import DBAPIError
 
 from grainpocket.core.edits import Refusal
 from grainpocket.core.listen.hearing import hear
-from grainpocket.core.pocket import RATE, Part
+from grainpocket.core.pocket import RATE, Part, Recipe
 from grainpocket.core.restore.restore import Cleaning
 from grainpocket.core.sound.audio import BadAudio
 from grainpocket.jobs.cleaning import print_clean
 from grainpocket.jobs.importing import Cancelled, Report, import_file, listen_again
-from grainpocket.jobs.queue import POLL_S, open_queue, waiting_in
+from grainpocket.jobs.queue import POLL_S, Queues
+from grainpocket.jobs.rendering import Export, print_sound, write_export
 from grainpocket.settings import Settings
 from grainpocket.store.audio import AudioStore
 from grainpocket.store.database import Database
@@ -34,6 +35,7 @@ _REPORT_EVERY_S, _ABANDONED_S = 0.1, 30.0
 RECONCILE_S = 1.0  # how often rows and queue are compared
 _SWEEP_S = 60.0  # how often uploads that nobody waits for are looked for
 _LEFT_S = 300.0  # an upload without a job that is older than this was left by a killed process
+_EXPORT_S = 24 * 3600.0  # an exported file is kept so long after it was made, to be fetched once more
 _OUR_FAULT = (
     "Something went wrong inside Grain Pocket. Nothing was added, and the rest of the pocket is as it was. "
     "Try again; if it fails again, the file may be damaged."
@@ -56,14 +58,14 @@ class Worker:
         self.settings = settings
         database = Database(settings.database)
         self.jobs, self.pockets, self.audio = JobStore(database), PocketStore(database), AudioStore(settings.audio, "worker")
-        self.queue, self.enqueue = open_queue(settings, self.run)
+        self.queues = Queues(settings, self.run)
         self._busy: set[str] = set()
         # Ends that could not be written yet, as on a full disk: (state, message) by job.
         self._ends: dict[str, tuple[str, str]] = {}
 
     def recover(self) -> None:
         """Take up what a killed worker left. What cannot be done now, as on a full disk, is done by `reconcile` later."""
-        for step in (self.queue.storage.flush_queue, self.audio.clear_parts, self.reconcile, self._bring_in_takes):
+        for step in (self.queues.empty, self.audio.clear_parts, self.reconcile, self._bring_in_takes):
             try:
                 step()
             except Exception:
@@ -78,13 +80,17 @@ class Worker:
         """Compare rows and queue: write ends that are still to be written, and hand over what waits in no queue."""
         for job_id, (state, message) in list(self._ends.items()):
             self._write_end(job_id, state, message)
-        queued = waiting_in(self.queue)
+        queued = self.queues.waiting()
         for job_id in self.jobs.recover({*self._busy, *self._ends}):
             if job_id not in queued:
-                self.enqueue(job_id)
+                row = self.jobs.get(job_id)
+                self.queues.hand_over(job_id, row.kind if row is not None else "import")
 
     def sweep(self) -> None:
         """Remove uploads that no job waits for."""
+        for old_export in self.settings.exports.glob("*"):
+            if time.time() - old_export.stat().st_mtime > _EXPORT_S:
+                old_export.unlink(missing_ok=True)
         for left in self.settings.uploads.glob("*"):
             row = self.jobs.get(left.stem)
             try:
@@ -111,8 +117,10 @@ class Worker:
         self.recover()
         threading.Thread(target=self._keep_in_step, daemon=True, name="reconcile").start()
         warm_up()
-        consumer = self.queue.create_consumer(workers=1, periodic=False, initial_delay=POLL_S, max_delay=POLL_S, backoff=1.0)
-        consumer.run()
+        how = {"workers": 1, "periodic": False, "initial_delay": POLL_S, "max_delay": POLL_S, "backoff": 1.0}
+        # One thread for each lane; the second lane's lives as long as this process.
+        self.queues.asked.create_consumer(**how).start()
+        self.queues.bringing.create_consumer(**how).run()
 
     def run(self, job_id: str) -> None:
         self._busy.add(job_id)
@@ -203,6 +211,33 @@ class Worker:
         self.pockets.edit(row.pocket, None, added, self.audio, gesture=row.id, author="print")
         return ""
 
+    def _print(self, row: JobRow, report: Report) -> str:
+        if self.pockets.has_gesture(row.pocket, row.id):
+            return ""
+        recipe = Recipe.model_validate(json.loads(row.detail)["recipe"])
+        added = print_sound(self.pockets.load(row.pocket).pocket, recipe, self.audio, report)
+        self.pockets.edit(row.pocket, None, added, self.audio, gesture=row.id, author="print")
+        return ""
+
+    def _export(self, row: JobRow, report: Report) -> str:
+        """What was asked for is what the pocket was then: an edit made while it waited is not in it."""
+        detail = json.loads(row.detail)
+        export = Export.model_validate(detail["export"])
+        pocket = self.pockets.at_version(row.pocket, detail["version"])
+        path = self.settings.exports / f"{row.id}.{export.format}"
+        written, loudness = write_export(pocket, export, self.audio, path, report)
+        self.jobs.note(row.id, {**detail, "file": path.name})
+        peak = "silence" if written.peak_db is None else f"peak {written.peak_db:.1f} dBFS"
+        if loudness.true_peak_db is not None and loudness.lufs is not None:
+            peak += f", true peak {loudness.true_peak_db:.1f} dBTP, {loudness.lufs:.1f} LUFS"
+        if written.clipped:
+            over = written.peak_db or 0.0
+            return (
+                f"{written.clipped} samples went over full scale and are clipped ({peak}). "
+                f"Turn the level down by {np.ceil(over * 10) / 10:.1f} dB and export again."
+            )
+        return f"{written.frames / pocket.rate:.1f} s, {peak}."
+
     def _bring_in_takes(self) -> None:
         """Recordings that were broken off, by a crash of the tab or of ours, become finds: what was played is not lost."""
         takes = TakeStore(self.settings.takes)
@@ -214,7 +249,7 @@ class Worker:
                     name = f"{about['name']}, broken off"[:80]
                     takes.write(take, self.settings.uploads / take)
                     self.jobs.create(about["pocket"], "import", name, {"name": f"{name}.wav"}, take)
-                    self.enqueue(take)
+                    self.queues.hand_over(take)
                 takes.let_go(take)
             except Exception:
                 # On a full disk it stays what it is until the next start, and all else goes on.
@@ -233,7 +268,14 @@ class Worker:
             for source in sources:
                 if source.audio not in asked and self.audio.is_stale(source.audio):
                     asked.add(source.audio)
-                    self.enqueue(self.jobs.create(entry.id, "listen", source.name, {"audio": source.audio}).id)
+                    job = self.jobs.create(entry.id, "listen", source.name, {"audio": source.audio})
+                    self.queues.hand_over(job.id, job.kind)
 
 
-_KINDS = {"import": Worker._import, "listen": Worker._listen, "clean": Worker._clean}
+_KINDS = {
+    "import": Worker._import,
+    "listen": Worker._listen,
+    "clean": Worker._clean,
+    "print": Worker._print,
+    "export": Worker._export,
+}

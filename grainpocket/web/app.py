@@ -9,18 +9,28 @@ from pydantic_core import PydanticSerializationError
 from werkzeug.exceptions import HTTPException
 
 from grainpocket.core.edits import Refusal
-from grainpocket.core.params import GROUPS
+from grainpocket.core.mix.effects import EFFECTS
+from grainpocket.core.params import GROUPS, Parameter
 from grainpocket.core.pocket import PAGE, RATE
 from grainpocket.core.sound import peaks
 from grainpocket.settings import Settings
 from grainpocket.store.packing import Unsound
 from grainpocket.store.pockets import NoSuchPocket, Stale, Unreadable
 from grainpocket.store.room import NoRoom
-from grainpocket.web import chop, finds, fitting, listen, pockets, restore, shelf, sound, takes, worth
+from grainpocket.web import chop, finds, fitting, listen, mixing, pockets, restore, shelf, sound, takes, worth
 from grainpocket.web.answers import FOREVER, json_of
 from grainpocket.web.desk import Desk, UnknownKey
 from grainpocket.web.full import DiskFull, is_full
-from grainpocket.web.schemas import About, Problem, SoundState, StaleProblem, UnreadableProblem, state_reply
+from grainpocket.web.schemas import (
+    About,
+    Problem,
+    SoundState,
+    StaleProblem,
+    UnreadableProblem,
+    effect_reply,
+    setting_reply,
+    state_reply,
+)
 from grainpocket.web.security import guard
 
 VERSION = "0.1.0"
@@ -40,16 +50,18 @@ def create_app(settings: Settings, extra_ports: tuple[int, ...] = ()) -> OpenAPI
 
     @app.get("/api/about", responses={200: About})
     def about() -> Response:
-        parameters = {group: list(table) for group, table in GROUPS.items()}
+        parameters = {group: [s for s in table if isinstance(s, Parameter)] for group, table in GROUPS.items()}
+        settings_ = {group: [setting_reply(s) for s in table] for group, table in GROUPS.items()}
+        effects = [effect_reply(effect) for effect in EFFECTS.values()]
         return json_of(
             About(
                 version=VERSION, rate=RATE, page=PAGE, most_bytes=settings.most_bytes, most_minutes=settings.most_minutes,
                 formats=FORMATS, peak_base=peaks.BASE, peak_factor=peaks.FACTOR, peak_levels=peaks.LEVELS,
-                peak_tile=finds.TILE, parameters=parameters,
+                peak_tile=finds.TILE, parameters=parameters, settings=settings_, effects=effects,
             )
         )  # fmt: skip
 
-    for part in (pockets, finds, listen, worth, chop, shelf, fitting, restore, sound, takes):
+    for part in (pockets, finds, listen, worth, chop, shelf, fitting, restore, sound, takes, mixing):
         app.register_api(part.api)
     return app
 

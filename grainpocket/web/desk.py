@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict
+from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 
-from grainpocket.core.mix.loop import LoopPlan, Renderer, Segment, plan
+from grainpocket.core.mix.loop import Renderer, Segment
 from grainpocket.core.pocket import RATE, Pocket
-from grainpocket.core.rhythm.schedule import schedule
 from grainpocket.core.shape.voice import VoiceSpec, spec_of
 from grainpocket.core.sound.audio import planar
-from grainpocket.jobs.queue import open_queue
+from grainpocket.jobs.queue import Queues
 from grainpocket.settings import Settings
 from grainpocket.store.audio import AudioStore
 from grainpocket.store.database import Database
@@ -19,6 +19,7 @@ from grainpocket.store.jobs import JobStore
 from grainpocket.store.pockets import PocketStore
 from grainpocket.store.shelf import ShelfStore
 from grainpocket.web.by_grid import WorthKeeper
+from grainpocket.web.heard import Heard, Named, Playing
 from grainpocket.web.slicing import FactKeeper
 
 _MOST_RECIPES, _MOST_AHEAD, _MOST_WIRE = 8000, 16, 64
@@ -36,22 +37,25 @@ class Desk:
         self.audio = AudioStore(settings.audio, "web")
         self.facts, self.worth = FactKeeper(self.audio), WorthKeeper(self.audio)
         self.shelf = ShelfStore(self.database, self.audio)
-        self.renderer = Renderer(self.audio, RATE, settings.render_mb)
-        _, self.enqueue = open_queue(settings)
+        # One budget for all that is rendered: voices and their sums, and what buses make of them.
+        self.renderer = Renderer(self.audio, RATE, settings.render_mb // 2)
+        self.heard = Heard(self.renderer, settings.render_mb * 500_000)
+        self.enqueue = Queues(settings).hand_over
         self._recipes: OrderedDict[str, VoiceSpec | Segment] = OrderedDict()
         self._wire: OrderedDict[str, bytes] = OrderedDict()
         self._lock = threading.Lock()
         self._ahead = ThreadPoolExecutor(1, "render-ahead")
 
-    def plan(self, pocket: Pocket, pattern: str) -> LoopPlan:
-        """The loop of a pattern, its segments known by key from now on. Raises KeyError."""
-        loop = plan(schedule(pocket, pocket.patterns[pattern]))
-        self._know({segment.key: segment for segment in loop.segments})
-        return loop
+    def segments(self, playing: Playing, first: int = 0, last: int | None = None) -> list[Segment | Named]:
+        """What is heard between two samples, its segments known by key from now on."""
+        found = self.heard.segments(playing, first, last)
+        self._know({segment.key: segment for segment in found if isinstance(segment, Segment)})
+        return found
 
-    def render_ahead(self, loop: LoopPlan) -> None:
-        """Begin on the segments of a loop that are not rendered yet: they will be asked for in a moment."""
-        missing = [segment for segment in loop.segments if not self.renderer.has(segment)][:_MOST_AHEAD]
+    def render_ahead(self, segments: Sequence[Segment | Named]) -> None:
+        """Begin on the segments of a plain loop that are not rendered yet: they will be asked for in a moment."""
+        plain = [segment for segment in segments if isinstance(segment, Segment)]
+        missing = [segment for segment in plain if not self.renderer.has(segment)][:_MOST_AHEAD]
         if missing:
             self._ahead.submit(lambda: [self._sent(segment.key, segment) for segment in missing])
 
@@ -68,7 +72,10 @@ class Desk:
             recipe = self._recipes.get(key)
             wire = self._wire.get(key)
         if recipe is None:
-            raise UnknownKey(key)
+            made = self.heard.sound(key)
+            if made is None:
+                raise UnknownKey(key)
+            return planar(made)
         return wire if wire is not None else self._sent(key, recipe)
 
     def _sent(self, key: str, recipe: VoiceSpec | Segment) -> bytes:

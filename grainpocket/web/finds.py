@@ -6,6 +6,7 @@ from flask import Response, abort, request
 from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 
+from grainpocket.core.document.sound import Sound
 from grainpocket.core.params import of
 from grainpocket.core.pocket import LONGEST_CHOP_S
 from grainpocket.core.shape.voice import VoiceSpec
@@ -131,4 +132,4 @@ class SliceQuery(BaseModel):
 def audio_slice(path: StretchPath, query: SliceQuery) -> Response:
     """A stretch of a source as it would sound from a fresh pad: the very voice, fades and all."""
     checked(path, LONGEST_CHOP_S, f"That stretch is longer than the {LONGEST_CHOP_S} s a pad can hold.")
-    return pcm_of(planar(desk().renderer.voice(VoiceSpec(path.audio, path.start, path.end, level=query.level))))
+    return pcm_of(planar(desk().renderer.voice(VoiceSpec(path.audio, path.start, path.end, Sound(level=query.level)))))

@@ -3,12 +3,13 @@
 from flask import Response, current_app
 from flask_openapi3 import APIBlueprint, Tag
 
-from grainpocket.core.mix.loop import LoopPlan
+from grainpocket.core.mix.loop import Segment
 from grainpocket.core.pocket import Pocket
 from grainpocket.core.rhythm.schedule import CHOKE_FADE_S, RELEASE_FADE_S, TOGETHER_S
 from grainpocket.store.pockets import Moved
 from grainpocket.web.answers import json_of
 from grainpocket.web.desk import Desk
+from grainpocket.web.heard import Named, Playing
 from grainpocket.web.schemas import (
     EditReply,
     EditRequest,
@@ -56,7 +57,7 @@ def get_pocket(path: PocketPath) -> Response:
 @api.post("/pockets/<pocket>/edits", responses={200: EditReply, 404: Problem, 409: StaleProblem, 422: Problem})
 def make_edit(path: PocketPath, body: EditRequest) -> Response:
     """Make an edit. 409 when the pocket has moved on, 422 when the edit is refused."""
-    heard = _Heard(body.heard)
+    heard = _Heard(path.pocket, body.heard)
     moved = desk().pockets.edit(
         path.pocket, body.version, body.edit, desk().audio, gesture=body.gesture, author=body.author, begun=heard.begin
     )  # fmt: skip
@@ -65,12 +66,12 @@ def make_edit(path: PocketPath, body: EditRequest) -> Response:
 
 @api.post("/pockets/<pocket>/undo", responses={200: EditReply, 404: Problem, 409: StaleProblem, 422: Problem})
 def undo(path: PocketPath, body: MoveRequest) -> Response:
-    return json_of(_reply(desk().pockets.undo(path.pocket, body.version), _Heard(body.heard)))
+    return json_of(_reply(desk().pockets.undo(path.pocket, body.version), _Heard(path.pocket, body.heard)))
 
 
 @api.post("/pockets/<pocket>/redo", responses={200: EditReply, 404: Problem, 409: StaleProblem, 422: Problem})
 def redo(path: PocketPath, body: MoveRequest) -> Response:
-    return json_of(_reply(desk().pockets.redo(path.pocket, body.version), _Heard(body.heard)))
+    return json_of(_reply(desk().pockets.redo(path.pocket, body.version), _Heard(path.pocket, body.heard)))
 
 
 class PatternPath(PocketPath):
@@ -81,29 +82,31 @@ class PatternPath(PocketPath):
 def get_sounds(path: PatternPath) -> Response:
     """The voices of all pads and the loop of a pattern ("none" for no loop), as they are now."""
     state = desk().pockets.load(path.pocket)
-    return json_of(sounds(state.pocket, _Heard(path.pattern)))
+    return json_of(sounds(state.pocket, _Heard(path.pocket, path.pattern)))
 
 
 class _Heard:
     """The pattern that the musician hears, and its plan: worked out once, and rendered while the edit is written to disk."""
 
-    def __init__(self, pattern: str | None) -> None:
+    def __init__(self, pocket_id: str, pattern: str | None) -> None:
         self.pattern = pattern
-        self._plan: tuple[Pocket, LoopPlan] | None = None
+        self._pocket_id = pocket_id
+        self._found: tuple[Playing, list[Segment | Named]] | None = None
 
     def begin(self, pocket: Pocket) -> None:
         if self.pattern in pocket.patterns:
-            plan = desk().plan(pocket, self.pattern)
-            self._plan = pocket, plan
-            desk().render_ahead(plan)
+            playing = desk().heard.playing(self._pocket_id, pocket, self.pattern)
+            self._found = playing, desk().segments(playing)
+            desk().render_ahead(self._found[1])
 
     def loop(self, pocket: Pocket) -> Loop | None:
         """Its loop in a pocket; None when the pocket has no such pattern."""
-        if self._plan is None or self._plan[0] is not pocket:
+        if self._found is None or self._found[0].pocket is not pocket:
             self.begin(pocket)
-        if self.pattern is None or self._plan is None or self._plan[0] is not pocket:
+        if self.pattern is None or self._found is None or self._found[0].pocket is not pocket:
             return None
-        return loop_reply(self._plan[1], self.pattern, pocket.tempo)
+        playing, segments = self._found
+        return loop_reply(playing, segments, self.pattern)
 
 
 def sounds(pocket: Pocket, heard: _Heard) -> Sounds:

@@ -87,5 +87,5 @@ def print_cleaned(path: SourcePath, body: Cleaning) -> Response:
     if body.nothing:
         abort(422, "Nothing is to be taken out: choose clicks, hum or hiss first.")
     row = desk().jobs.create(path.pocket, "clean", f"{source.name}, cleaned", {"source": source.id, "cleaning": body.model_dump()})
-    desk().enqueue(row.id)
+    desk().enqueue(row.id, row.kind)
     return json_of(job_reply(row), 202)

@@ -1,18 +1,22 @@
 """What goes over the wire, apart from the document itself."""
 
 import json
-from typing import Any, Literal
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Any, Literal
 
-from pydantic import BaseModel, Field, field_validator
+from pydantic import BaseModel, Field, create_model, field_validator
 
+from grainpocket.core.document.records import RECORDS, differences
 from grainpocket.core.edits import Edit
-from grainpocket.core.mix.loop import LoopPlan
-from grainpocket.core.params import Parameter
-from grainpocket.core.pocket import Pad as PadRecord
-from grainpocket.core.pocket import Pattern, Pocket, Source
+from grainpocket.core.mix.effects import Effect
+from grainpocket.core.mix.effects.base import AMOUNT
+from grainpocket.core.mix.loop import Segment as Recipe
+from grainpocket.core.params import Choice, Parameter, Setting
+from grainpocket.core.pocket import Pocket
 from grainpocket.core.text import readable
 from grainpocket.store.models import JobRow
 from grainpocket.store.pockets import State
+from grainpocket.web.heard import Named, Playing
 
 
 class Problem(BaseModel):
@@ -55,6 +59,10 @@ class Loop(BaseModel):
     rate: int
     tempo: float
     segments: list[Segment] = Field(description="In order and without gaps")
+    settled: bool = Field(
+        default=True,
+        description="Whether these are the samples of the export; if not, ask for the settled loop when the hand rests",
+    )
 
 
 class Voice(BaseModel):
@@ -127,13 +135,20 @@ class MoveRequest(BaseModel):
     heard: str | None = None
 
 
-class Changes(BaseModel):
+class _Changes(BaseModel):
     """What differs from one state to the next; a record that is null is gone."""
 
     fields: dict[str, Any] = {}
-    sources: dict[str, Source | None] = {}
-    pads: dict[int, PadRecord | None] = {}
-    patterns: dict[str, Pattern | None] = {}
+
+
+if TYPE_CHECKING:
+    Changes = _Changes
+else:
+    # A field for each kind of record.
+    Changes = create_model(
+        "Changes", __base__=_Changes, __module__=__name__, __doc__=_Changes.__doc__,
+        **{name: (dict[key, record | None], {}) for name, (record, key) in RECORDS.items()},
+    )  # fmt: skip
 
 
 class EditReply(BaseModel):
@@ -178,10 +193,38 @@ class Job(BaseModel):
     progress: float
     message: str
     found: str | None = Field(default=None, description="The find that was there already, when nothing was added")
+    file: bool = Field(default=False, description="Whether it wrote a file that can be fetched")
 
 
 class JobList(BaseModel):
     jobs: list[Job]
+
+
+class Option(BaseModel):
+    value: str
+    label: str
+
+
+class SettingInfo(BaseModel):
+    """Anything that can be set. kind says which of the rest there is: of a number its range, of a choice its options."""
+
+    kind: Literal["number", "choice", "switch"]
+    name: str
+    label: str
+    help: str
+    default: float | bool | str
+    number: Parameter | None = None
+    options: list[Option] = []
+
+
+class EffectInfo(BaseModel):
+    """An effect and all that can be set on it. keyed: it can listen to another sound; turns_down: what it takes away is shown."""
+
+    kind: str
+    label: str
+    settings: list[SettingInfo]
+    keyed: bool
+    turns_down: bool
 
 
 class About(BaseModel):
@@ -198,6 +241,22 @@ class About(BaseModel):
     peak_levels: int
     peak_tile: int
     parameters: dict[str, list[Parameter]]
+    settings: dict[str, list[SettingInfo]]
+    effects: list[EffectInfo]
+
+
+def setting_reply(setting: Setting) -> SettingInfo:
+    told = {"name": setting.name, "label": setting.label, "help": setting.help, "default": setting.default}
+    if isinstance(setting, Parameter):
+        return SettingInfo(kind="number", number=setting, **told)
+    if isinstance(setting, Choice):
+        return SettingInfo(kind="choice", options=[Option(value=value, label=label) for value, label in setting.options], **told)
+    return SettingInfo(kind="switch", **told)
+
+
+def effect_reply(effect: Effect) -> EffectInfo:
+    settings = [setting_reply(s) for s in (*effect.settings, AMOUNT)]
+    return EffectInfo(kind=effect.kind, label=effect.label, settings=settings, keyed=effect.keyed, turns_down=effect.turns_down)
 
 
 def state_reply(state: State) -> PocketState:
@@ -205,30 +264,20 @@ def state_reply(state: State) -> PocketState:
 
 
 def job_reply(row: JobRow) -> Job:
+    detail = json.loads(row.detail)
     return Job(
         id=row.id, kind=row.kind, title=row.title, state=row.state, step=row.step,
-        progress=row.progress, message=row.message, found=json.loads(row.detail).get("found"),
+        progress=row.progress, message=row.message, found=detail.get("found"), file=row.state == "done" and "file" in detail,
     )  # fmt: skip
 
 
-def loop_reply(plan: LoopPlan, pattern: str, tempo: float) -> Loop:
-    segments = [Segment.model_construct(key=s.key, start=s.start, frames=s.frames) for s in plan.segments]
-    return Loop.model_construct(pattern=pattern, length=plan.length, rate=plan.rate, tempo=tempo, segments=segments)
+def loop_reply(playing: Playing, found: Sequence[Recipe | Named], pattern: str, settled: bool = False) -> Loop:
+    segments = [Segment.model_construct(key=s.key, start=s.start, frames=s.frames) for s in found]
+    return Loop.model_construct(
+        pattern=pattern, length=playing.mix.length, rate=playing.mix.rate, tempo=playing.pocket.tempo, segments=segments,
+        settled=settled or playing.run is None,
+    )  # fmt: skip
 
 
 def changes(old: Pocket, new: Pocket) -> Changes:
-    """Frozen records that are the same object are the same; the rest is compared."""
-    records = ("sources", "pads", "patterns")
-    out: dict[str, Any] = {
-        "fields": {
-            name: getattr(new, name)
-            for name in Pocket.model_fields
-            if name not in records and getattr(new, name) != getattr(old, name)
-        }
-    }
-    for name in records:
-        before, after = getattr(old, name), getattr(new, name)
-        changed: dict[Any, Any] = {k: v for k, v in after.items() if k not in before or (before[k] is not v and before[k] != v)}
-        changed.update({k: None for k in before if k not in after})
-        out[name] = changed
-    return Changes.model_construct(**out)
+    return Changes.model_construct(**differences(old, new))

@@ -9,8 +9,8 @@ from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 
 from grainpocket.core.export.wav import wav24
-from grainpocket.core.rhythm.schedule import schedule
-from grainpocket.core.sound.audio import Audio, db_of, gain_of
+from grainpocket.core.sound.audio import Audio, db_of
+from grainpocket.jobs.rendering import Export, mix_of
 from grainpocket.web.answers import pcm_of
 from grainpocket.web.pockets import PatternPath, desk
 from grainpocket.web.schemas import Problem
@@ -19,6 +19,7 @@ api = APIBlueprint("sound", __name__, url_prefix="/api", abp_tags=[Tag(name="sou
 
 
 MOST_AT_ONCE = 16
+MOST_S = 5 * 60
 
 
 class KeyPath(BaseModel):
@@ -47,17 +48,11 @@ def export_loop(path: PatternPath, query: ExportQuery) -> Response:
     pocket = desk().pockets.load(path.pocket).pocket
     if path.pattern not in pocket.patterns:
         abort(404, "That pattern is no longer in the pocket.")
-    renderer = desk().renderer
-    plan = desk().plan(pocket, path.pattern)
-    if query.passes * plan.length > 30 * 60 * pocket.rate:
-        abort(422, "That would be longer than 30 minutes. Choose fewer repeats.")
-    if query.ending == "tail":
-        once = schedule(pocket, pocket.patterns[path.pattern], cyclic=False)
-        samples = renderer.passes(plan.schedule, once, query.passes)
-    else:
-        samples = np.tile(renderer.loop(plan), (query.passes, 1))
-    if pocket.level:
-        samples = samples * gain_of(pocket.level)
+    asked = Export(what=path.pattern, ending=query.ending, passes=query.passes)
+    mix, times = mix_of(pocket, asked, desk().renderer, desk().heard.pieces)
+    if times * mix.length > MOST_S * pocket.rate:
+        abort(422, f"That would be longer than {MOST_S // 60} minutes. Ask for a file, which is written by and by.")
+    samples = np.tile(np.concatenate(list(mix.written())), (times, 1))
     peak = float(abs(samples).max()) if len(samples) else 0.0
     response = Response(wav24(Audio(samples, pocket.rate)), mimetype="audio/wav")
     # Letters of all scripts stay (RFC 5987 says how they travel); what no file system takes does not.

@@ -81,14 +81,14 @@ def test_clipping_is_told(rhythm: tuple[Api, str]) -> None:
 
 def test_replies_carry_only_what_changed(rhythm: tuple[Api, str]) -> None:
     api, pattern = rhythm
-    reply = api.edit({"type": "set_pads", "pads": [2], "pitch": -3}, heard=pattern)
+    reply = api.edit({"type": "set_pads", "pads": [2], "sound": {"pitch": -3}}, heard=pattern)
     assert list(reply["changes"]["pads"]) == ["2"]
     assert reply["changes"]["sources"] == {}
     assert reply["changes"]["patterns"] == {}
     assert reply["changes"]["fields"] == {}
     assert reply["undo"] == "pad pitch"
     undone = api.post(f"/api/pockets/{api.id}/undo", {"version": reply["version"]})
-    assert undone["changes"]["pads"]["2"]["pitch"] == 0
+    assert undone["changes"]["pads"]["2"]["sound"]["pitch"] == 0
     assert undone["redo"] == "pad pitch"
 
 
@@ -96,11 +96,10 @@ def test_an_edit_changes_only_the_segments_it_touches(rhythm: tuple[Api, str]) -
     api, pattern = rhythm
     before = api.get(f"/api/pockets/{api.id}/sounds/{pattern}")["loop"]["segments"]
     hits = api.state["pocket"]["patterns"][pattern]["hits"]
-    place = {"pad": hits[-3]["pad"], "beat": hits[-3]["beat"]}
-    reply = api.edit({"type": "set_velocity", "pattern": pattern, "hits": [place], "velocity": 40}, heard=pattern)
+    reply = api.edit({"type": "set_hits", "pattern": pattern, "hits": [hits[-3]["id"]], "velocity": 40}, heard=pattern)
     after = reply["sounds"]["loop"]["segments"]
     changed = [i for i, (a, b) in enumerate(zip(before, after, strict=True)) if a["key"] != b["key"]]
-    beat = int(place["beat"])
+    beat = int(hits[-3]["beat"])
     assert beat in changed
     # Its neighbours sound on into it or out of it, but no more than they.
     assert set(changed) <= {beat - 1, beat, beat + 1}

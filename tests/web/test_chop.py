@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 import pytest
 
+from grainpocket.core.document.upgrades import upgraded
 from grainpocket.core.pocket import RATE
 from tests.files import wav
 from tests.signals import drum_loop
@@ -60,7 +61,7 @@ def test_a_document_from_before_there_were_policies_still_opens() -> None:
             }
         },
     }  # fmt: skip
-    source = Pocket.model_validate(old).sources["s1"]
+    source = Pocket.model_validate(upgraded(old)).sources["s1"]
     assert source.cutting.sensitivity == 71.0
     assert [c.by for c in source.cuts] == ["transients", "hand"]
 
@@ -134,7 +135,7 @@ def test_the_shelf_keeps_hits_across_pockets(chop: Api) -> None:
     ids = [c["id"] for c in cuts(chop)]
     chop.edit({"type": "slices_to_pads", "source": "s1", "cuts": ids[:2]})
     chop.edit({"type": "set_credits", "source": "s1", "artist": "Harbour band"})
-    chop.edit({"type": "set_pads", "pads": [1], "pitch": -3})
+    chop.edit({"type": "set_pads", "pads": [1], "sound": {"pitch": -3}})
     kept = chop.post(f"/api/pockets/{chop.id}/shelf", {"pads": [0, 1, 7]})["shelf"]
     assert len(kept) == 2
     assert chop.post(f"/api/pockets/{chop.id}/shelf", {"pads": [0]})["shelf"][0]["id"] == kept[0]["id"], "once is enough"
@@ -146,7 +147,7 @@ def test_the_shelf_keeps_hits_across_pockets(chop: Api) -> None:
     chop.edit({"type": "take_from_shelf", "favourite": first, "first": 5})
     pocket = chop.state["pocket"]
     assert len(pocket["sources"]) == 1, "one sound, however often it is taken"
-    assert [p["pitch"] for p in pocket["pads"].values()] == [-3, -3]
+    assert [p["sound"]["pitch"] for p in pocket["pads"].values()] == [-3, -3]
     source = next(iter(pocket["sources"].values()))
     assert source["credits"]["artist"] == "Harbour band"
     assert source["origin"]["taken"]["record"] == "loop"
