@@ -8,7 +8,9 @@ import { usePocket } from "./app/pocket";
 import { queries } from "./app/queries";
 import { useView } from "./app/view";
 import { audio, timings } from "./audio/engine";
-import { loopPlayer, loopWorkletUrl } from "./audio/loop";
+import { loopWorkletUrl } from "./audio/line";
+import { loopPlayer } from "./audio/loop";
+import { songPlayer, useSong } from "./audio/song";
 import { previewPlayer, usePreview } from "./audio/preview";
 import { tapePlayer, tapeWorkletUrl, useTape } from "./audio/tape";
 import { voices } from "./audio/voices";
@@ -20,7 +22,7 @@ declare global {
     grainpocket: unknown;
   }
 }
-window.grainpocket = { audio, timings, loopPlayer, tapePlayer, previewPlayer, voices, usePocket, usePreview, useTape, useView, loopWorkletUrl, tapeWorkletUrl };
+window.grainpocket = { audio, timings, loopPlayer, tapePlayer, previewPlayer, songPlayer, useSong, voices, usePocket, usePreview, useTape, useView, loopWorkletUrl, tapeWorkletUrl };
 
 createRoot(document.getElementById("root") as HTMLElement).render(
   <StrictMode>

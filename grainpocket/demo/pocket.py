@@ -14,10 +14,12 @@ from grainpocket.core.chop.kin import slices
 from grainpocket.core.edits import EditModel
 from grainpocket.core.edits.cutting import NameSlice
 from grainpocket.core.edits.gridding import TakeTempo
+from grainpocket.core.edits.hitting import PutHits
 from grainpocket.core.edits.padding import SetPads, SlicesToPads
-from grainpocket.core.edits.patterns import AddPattern, OriginalRhythm, PutHits, SetPattern
+from grainpocket.core.edits.patterns import AddPattern, OriginalRhythm, SetPattern
 from grainpocket.core.edits.pocket_wide import AddSource
 from grainpocket.core.pocket import Hit, Pocket, Role, Source
+from grainpocket.demo.tune import make_parts, make_tune
 from grainpocket.jobs.importing import import_file
 from grainpocket.settings import Settings
 from grainpocket.store.audio import AudioStore
@@ -52,10 +54,11 @@ def demo_pocket(store: AudioStore, most_minutes: float = 30) -> Pocket:
     """The document, its audio put into the store."""
     pocket = Pocket(name=NAME)
 
-    def make(edits: Iterable[EditModel]) -> None:
+    def make(edits: Iterable[EditModel]) -> Pocket:
         nonlocal pocket
         for edit in edits:
             pocket = edit.apply(pocket, store)
+        return pocket
 
     make(_added(name, store, most_minutes) for name in RECORDS)
     truth = json.loads((AUDIO / "truth.json").read_text())
@@ -70,8 +73,9 @@ def demo_pocket(store: AudioStore, most_minutes: float = 30) -> Pocket:
     hum = next(s for s in pocket.sources.values() if s.name == "Marlo hum")
     keys = next(s for s in pocket.sources.values() if s.name == "Galley keys")
     make(_tonal_page(pocket, hum, keys))
+    make_parts(pocket, make)
     make(_own_pattern(pocket))
-    return pocket
+    return make_tune(pocket, make)
 
 
 def _counted(pocket: Pocket, store: AudioStore, truth: dict[str, Any]) -> Iterable[EditModel]:
@@ -114,14 +118,14 @@ def _tonal_page(pocket: Pocket, hum: Source, keys: Source) -> Iterable[EditModel
     """The hum and the four chords on the page behind the break."""
     first = (max(pocket.pads) // 16 + 1) * 16
     yield SlicesToPads(source=hum.id, cuts=(hum.cuts[0].id,), first=first, choke=2)
-    yield SetPads(pads=(first,), name="Hum A", role="vocal", play="held", fade_out=60)
+    yield SetPads(pads=(first,), name="Hum A", role="vocal", sound={"play": "held", "fade_out": 60})
     chosen = []
     for wanted in np.array([0, 1, 2, 3]) * keys.frames / 4:
         chop = min(slices(pocket, keys), key=lambda c: abs(c.start - wanted))
         chosen.append(chop.cut or "")
     yield SlicesToPads(source=keys.id, cuts=tuple(chosen), first=first + 1, choke=3)
     for i, name in enumerate(("Keys Dm", "Keys Gm", "Keys Bb", "Keys A")):
-        yield SetPads(pads=(first + 1 + i,), name=name, role="tonal", fade_out=40)
+        yield SetPads(pads=(first + 1 + i,), name=name, role="tonal", sound={"fade_out": 40})
 
 
 def _own_pattern(pocket: Pocket) -> Iterable[EditModel]:

@@ -36,7 +36,7 @@ def test_keys_play_by_position_whatever_is_printed_on_them(ui: Ui, code: str, pr
 
 
 def test_a_held_pad_ends_when_the_key_rises_and_a_one_shot_does_not(ui: Ui) -> None:
-    ui.live.edit({"type": "set_pads", "pads": [0, 1], "pitch": -24})
+    ui.live.edit({"type": "set_pads", "pads": [0, 1], "sound": {"pitch": -24}})
     ui.live.edit({"type": "set_pads", "pads": [0], "play": "held"})
     ui.wait("pocket.pads[0].play === 'held'")
     ui.ready()
@@ -53,7 +53,7 @@ def test_a_held_pad_ends_when_the_key_rises_and_a_one_shot_does_not(ui: Ui) -> N
 
 
 def test_pads_of_one_choke_group_cut_each_other_off(ui: Ui) -> None:
-    ui.live.edit({"type": "set_pads", "pads": [0, 1], "pitch": -24})
+    ui.live.edit({"type": "set_pads", "pads": [0, 1], "sound": {"pitch": -24}})
     ui.wait("pocket.pads[1].pitch === -24")
     ui.ready()
     ui.page.keyboard.press("1")

@@ -9,7 +9,14 @@ type Record_<T> = { [key: string]: T };
 
 export type Hit = Required<Schemas["Hit"]>;
 export type Chop = Required<Schemas["Chop"]>;
-export type Pad = Required<Omit<Schemas["Pad"], "chop" | "takes" | "layers">> & { chop: Chop; takes: Chop[]; layers: (Required<Omit<Schemas["Layer"], "chop">> & { chop: Chop })[] };
+export type Sound = Required<Schemas["Sound"]>;
+type Voiced = { chop: Chop; sound: Sound };
+export type Pad = Required<Omit<Schemas["Pad"], "chop" | "takes" | "layers" | "sound">> & Voiced & { takes: Chop[]; layers: (Required<Omit<Schemas["Layer"], "chop" | "sound">> & Voiced)[] };
+export type Effect = Required<Schemas["Effect"]>;
+export type Send = Required<Schemas["Send"]>;
+export type Bus = Required<Omit<Schemas["Bus"], "chain" | "sends">> & { chain: Effect[]; sends: Send[] };
+export type Section = Required<Schemas["Section"]>;
+export type Thread = Required<Schemas["Thread"]>;
 export type Cut = Required<Schemas["Cut"]>;
 export type Pattern = Required<Omit<Schemas["Pattern"], "hits">> & { hits: Hit[] };
 export type Cutting = Required<Schemas["Cutting"]>;
@@ -29,7 +36,11 @@ export type Source = Required<Omit<Schemas["Source"], "cuts" | "origin" | "grid"
   grid: Required<Schemas["Grid"]> | null;
   kin: Required<Schemas["Kin"]> | null;
 };
-export type Pocket = Required<Omit<Schemas["Pocket"], "sources" | "pads" | "patterns" | "key" | "tray" | "pages">> & {
+export type Pocket = Required<Omit<Schemas["Pocket"], "sources" | "pads" | "patterns" | "buses" | "sections" | "threads" | "chain" | "key" | "tray" | "pages">> & {
+  chain: Effect[];
+  buses: Record_<Bus>;
+  sections: Record_<Section>;
+  threads: Record_<Thread>;
   tray: Held[];
   pages: Record_<string>;
   key: Schemas["Key"] | null;
@@ -38,12 +49,9 @@ export type Pocket = Required<Omit<Schemas["Pocket"], "sources" | "pads" | "patt
   patterns: Record_<Pattern>;
 };
 export type PocketState = Omit<Schemas["PocketState"], "pocket"> & { pocket: Pocket };
-export type Changes = {
-  fields: Partial<Pocket>;
-  sources: Record_<Source | null>;
-  pads: Record_<Pad | null>;
-  patterns: Record_<Pattern | null>;
-};
+/** The kinds of records that a pocket holds by id. */
+export type Records = Pick<Pocket, "sources" | "pads" | "patterns" | "buses" | "sections" | "threads">;
+export type Changes = { fields: Partial<Pocket> } & { [kind in keyof Records]: Record_<Records[kind][string] | null> };
 export type EditReply = Omit<Schemas["EditReply"], "changes"> & { changes: Changes };
 export type StaleProblem = Omit<Schemas["StaleProblem"], "state"> & { state: PocketState };
 export type Edit = Schemas["EditRequest"]["edit"];
@@ -56,6 +64,11 @@ export type Parameter = Schemas["Parameter"];
 export type Hearing = Schemas["HearingReply"];
 export type Worth = Schemas["WorthReply"];
 export type TempoCandidate = Schemas["TempoCandidate"];
+export type SettingInfo = Schemas["SettingInfo"];
+export type EffectInfo = Schemas["EffectInfo"];
+export type Settled = Schemas["SettledReply"];
+export type SongWindow = Schemas["SongWindow"];
+export type Recipe = Schemas["Recipe"];
 export type Problem = Schemas["Problem"];
 export type Cleaning = Required<Schemas["Cleaning"]>;
 export type Role = NonNullable<Pad["role"]>;

@@ -18,6 +18,8 @@ import { lanesOf } from "../stations/rhythm/lanes";
 import { PatternGrid } from "../stations/rhythm/PatternGrid";
 import { PatternHead } from "../stations/rhythm/PatternMenu";
 import { Rhythm } from "../stations/rhythm/Rhythm";
+import { Mix } from "../stations/mix/Mix";
+import { Song } from "../stations/song/Song";
 import { Transport } from "../transport/Transport";
 import { useAbout } from "./about";
 import { showSource } from "./actions";
@@ -27,7 +29,9 @@ import { watchFocus } from "./focus";
 import { HelpSheet } from "./HelpSheet";
 import { listenToKeys } from "./keys";
 import "./kinship";
+import { followSong } from "./playing";
 import { ordered, usePocket } from "./pocket";
+import { settleAtRest } from "./settling";
 import { useUnreadable } from "./unreadable";
 import { UnreadablePocket } from "./UnreadablePocket";
 import { type Station, useView } from "./view";
@@ -36,7 +40,11 @@ const STATIONS: { key: Station; label: string }[] = [
   { key: "listen", label: "Listen" },
   { key: "chop", label: "Chop" },
   { key: "rhythm", label: "Rhythm" },
+  { key: "mix", label: "Mix" },
+  { key: "song", label: "Song" },
 ];
+/** Stations that take the width of the finds, which are folded there unless they are asked for; and the strip of the pattern. */
+const WIDE: Station[] = ["mix", "song"];
 
 export function App() {
   const about = useAbout();
@@ -47,6 +55,8 @@ export function App() {
   useEffect(() => (pocketId ? follow(pocketId) : undefined), [pocketId]);
   useEffect(watchFocus, []);
   useEffect(listenToKeys, []);
+  useEffect(settleAtRest, []);
+  useEffect(followSong, []);
   const unreadable = useUnreadable((s) => s.found !== null);
   if (unreadable) return <UnreadablePocket />;
   if (!about || !open) return <Waiting />;
@@ -115,12 +125,15 @@ function House({ about, pocket, id }: { about: About; pocket: Pocket; id: string
   const pattern = (patternId && pocket.patterns[patternId]) || null;
   const page = useView((s) => s.page);
   const chosen = useView((s) => s.pads);
-  const rhythm = station === "rhythm";
+  const wide = WIDE.includes(station);
+  const rhythm = station === "rhythm" || wide;
+  const findsOpen = useView((s) => s.findsOpen);
+  const folded = wide && !findsOpen;
   const files = (event: React.DragEvent) => event.dataTransfer.types.includes("Files");
 
   return (
     <div
-      className={`grid h-full min-w-[1000px] grid-cols-[224px_1fr_312px] ${rhythm ? "grid-rows-[52px_1fr_44px]" : "grid-rows-[52px_1fr_132px]"}`}
+      className={`grid h-full min-w-[1000px] ${folded ? "grid-cols-[40px_1fr_312px]" : "grid-cols-[224px_1fr_312px]"} ${rhythm ? "grid-rows-[52px_1fr_44px]" : "grid-rows-[52px_1fr_132px]"}`}
       onDragOver={(event) => {
         if (!files(event)) return;
         event.preventDefault();
@@ -137,7 +150,7 @@ function House({ about, pocket, id }: { about: About; pocket: Pocket; id: string
       <div className="col-span-3 grid">
         <Transport />
       </div>
-      <Finds about={about} />
+      {folded ? <FoldedFinds /> : <Finds about={about} fold={wide ? () => useView.getState().look({ findsOpen: false }) : undefined} />}
       <Tabs.Root asChild value={station} onValueChange={(value) => useView.getState().look({ station: value as Station })} activationMode="manual">
         <main className="flex min-h-0 min-w-0 flex-col">
           <div className="relative flex h-[42px] shrink-0 items-end px-4">
@@ -164,7 +177,7 @@ function House({ about, pocket, id }: { about: About; pocket: Pocket; id: string
           </div>
           {STATIONS.map(({ key }) => (
             <Tabs.Content key={key} value={key} tabIndex={-1} className="flex min-h-0 grow flex-col outline-none data-[state=inactive]:hidden">
-              {key === "rhythm" ? <Rhythm /> : <OfSource station={key} pocket={pocket} />}
+              {station !== key && WIDE.includes(key) ? null : key === "rhythm" ? <Rhythm /> : key === "mix" ? <Mix /> : key === "song" ? <Song /> : <OfSource station={key} pocket={pocket} />}
             </Tabs.Content>
           ))}
         </main>
@@ -189,6 +202,16 @@ function House({ about, pocket, id }: { about: About; pocket: Pocket; id: string
       ) : null}
       <HelpSheet />
     </div>
+  );
+}
+
+function FoldedFinds() {
+  return (
+    <aside aria-label="Finds" className="flex min-h-0 justify-center border-r-[1.5px] border-ink pt-3">
+      <button type="button" className="title h-min rounded-[3px] px-1 py-2 text-[14.5px] [writing-mode:vertical-rl] hover:bg-well" title="Show the finds" onClick={() => useView.getState().look({ findsOpen: true })}>
+        Finds
+      </button>
+    </aside>
   );
 }
 

@@ -2,6 +2,7 @@
 import type { Edit, Source } from "../api/types";
 import { loopPlayer, useLoop } from "../audio/loop";
 import { previewPlayer, usePreview } from "../audio/preview";
+import { songPlayer } from "../audio/song";
 import { tapePlayer, useTape } from "../audio/tape";
 import { voices } from "../audio/voices";
 import { fixed } from "../design/format";
@@ -30,6 +31,7 @@ export function showSource(id: string | null): void {
 export function togglePattern(): void {
   if (useLoop.getState().playing) loopPlayer.stop();
   else if (useLoop.getState().ready) {
+    songPlayer.stop();
     tapePlayer.stop();
     previewPlayer.stop();
     loopPlayer.start();
@@ -46,6 +48,7 @@ export function toggleSource(): void {
     return;
   }
   loopPlayer.stop();
+  songPlayer.stop();
   const view = useView.getState();
   const selection = view.selection?.source === source.id ? view.selection : null;
   const loop = selection && selection.end > selection.start ? (view.loopSelection ? selection : null) : view.loopSelection ? { start: 0, end: source.frames } : null;

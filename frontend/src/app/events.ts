@@ -4,6 +4,7 @@ import { create } from "zustand";
 import { api, ApiError, ask } from "../api/client";
 import type { Job } from "../api/types";
 import { useLoop } from "../audio/loop";
+import { useSong } from "../audio/song";
 import { idle, reload } from "./edits";
 import { usePocket } from "./pocket";
 import { toast } from "./toasts";
@@ -30,7 +31,9 @@ export function noteJob(job: Job): void {
   else delete jobs[job.id];
   useJobs.setState({ jobs });
   if (!before || before.state === job.state) return;
-  if (job.state === "failed") toast({ title: `${job.title} was not added`, text: job.message, tone: "error" });
+  // Whoever exports waits for it and tells.
+  if (job.kind === "export") return;
+  if (job.state === "failed") toast({ title: job.kind === "print" ? `${job.title} was not made` : `${job.title} was not added`, text: job.message, tone: "error" });
   if (job.state === "cancelled") toast({ title: `${job.title} cancelled`, text: job.message, tone: "note" });
   if (job.state !== "done" || !job.message) return;
   if (job.found) toast({ title: `${job.title} is there already`, text: job.message, tone: "note", stays: true, action: again(job) });
@@ -91,7 +94,7 @@ export function follow(pocket: string): () => void {
   }
   /** Let go of the stream while nobody looks, unless a job's end is still to be told or the loop follows edits. */
   function rest() {
-    if (useLoop.getState().playing || Object.keys(useJobs.getState().jobs).length) {
+    if (useLoop.getState().playing || useSong.getState().playing || Object.keys(useJobs.getState().jobs).length) {
       resting = window.setTimeout(rest, REST_AFTER_MS);
       return;
     }

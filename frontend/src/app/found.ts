@@ -5,6 +5,7 @@ import { useEffect } from "react";
 import { api, ask } from "../api/client";
 import type { Role, Source, Worth } from "../api/types";
 import { loopPlayer } from "../audio/loop";
+import { songPlayer } from "../audio/song";
 import { previewPlayer } from "../audio/preview";
 import { tapePlayer } from "../audio/tape";
 import { voices } from "../audio/voices";
@@ -80,6 +81,7 @@ export function choose(source: Source, kind: FoundKind, index: number): void {
 
 function play(source: Source, kind: FoundKind, one: Found): void {
   loopPlayer.stop();
+    songPlayer.stop();
   previewPlayer.stop();
   if (kind === "loop") {
     voices.stopSlice();

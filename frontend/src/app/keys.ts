@@ -10,6 +10,7 @@ import * as found from "./found";
 import { hadPanel, isNumber, isReached, isText } from "./focus";
 import { redo, undo } from "./edits";
 import { usePocket } from "./pocket";
+import { toggleSong } from "./playing";
 import { nudgeSelection } from "./selecting";
 import { heardNow, lasting, stopAll } from "./sounding";
 import { type Station, useView } from "./view";
@@ -52,7 +53,7 @@ function nudge(event: KeyboardEvent): void {
 export const BINDINGS: Binding[] = [
   {
     keys: "Space",
-    does: "Stop what plays; else play: the find in Listen and Chop, the pattern in Rhythm",
+    does: "Stop what plays; else play: the find in Listen and Chop, the pattern in Rhythm and Mix, the song in Song",
     match: (e) => plain(e) && e.code === "Space" && !e.shiftKey,
     run: (e) => e.repeat || playOrStop(),
   },
@@ -61,7 +62,7 @@ export const BINDINGS: Binding[] = [
   { keys: "Ctrl Z", does: "Undo", match: command("z", false), run: undo },
   { keys: "Ctrl Shift Z", does: "Redo", match: (e) => command("z", true)(e) || command("y", false)(e), run: redo },
   { keys: "Page up, Page down", does: "Page of pads", match: (e) => key("PageUp")(e) || key("PageDown")(e), run: (e) => page(e.key === "PageUp" ? -1 : 1) },
-  { keys: "F1, F2, F3", does: "Listen, Chop, Rhythm", match: (e) => ["F1", "F2", "F3"].includes(e.key), run: (e) => look({ station: (["listen", "chop", "rhythm"] as const)[Number(e.key[1]) - 1] }) },
+  { keys: "F1 to F5", does: "Listen, Chop, Rhythm, Mix, Song", match: (e) => /^F[1-5]$/.test(e.key), run: (e) => look({ station: (["listen", "chop", "rhythm", "mix", "song"] as const)[Number(e.key[1]) - 1] }) },
   { keys: ", .", does: "Slice before, slice after: choose and play", match: (e) => plain(e) && (e.key === "," || e.key === "."), run: (e) => actions.stepSlice(e.key === "," ? -1 : 1), where: ["chop"] },
   { keys: "Enter", does: "Play the chosen slice", match: (e) => key("Enter")(e) && !e.shiftKey, run: () => replay(), where: ["chop"] },
   { keys: "← →", does: "Move the start of the selection, or of the chosen slice, by 1 ms; with Ctrl its end; with Shift 10 ms, with Alt one sample", match: (e) => (e.key === "ArrowLeft" || e.key === "ArrowRight"), run: nudge, where: wave },
@@ -98,7 +99,8 @@ function letGoOfAll(): void {
 /** Stop what goes on; when nothing does, play what the station is about. */
 function playOrStop(): void {
   if (lasting()) stopAll();
-  else if (useView.getState().station === "rhythm") actions.togglePattern();
+  else if (useView.getState().station === "song") toggleSong();
+  else if (["rhythm", "mix"].includes(useView.getState().station)) actions.togglePattern();
   else actions.toggleSource();
 }
 

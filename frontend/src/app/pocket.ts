@@ -1,7 +1,7 @@
 /** The open pocket as the server last told it. Only replies change it; the front end keeps no rules of its own. */
 import { create } from "zustand";
 
-import type { EditReply, Pocket, PocketState, Sounds, Source } from "../api/types";
+import type { Changes, EditReply, Pocket, PocketState, Records, Sounds, Source } from "../api/types";
 
 export interface Open {
   id: string;
@@ -31,6 +31,13 @@ function patched<T>(records: Record<string, T>, changes: Record<string, T | null
   return next;
 }
 
+const KINDS: (keyof Records)[] = ["sources", "pads", "patterns", "buses", "sections", "threads"];
+
+function patchKind<K extends keyof Records>(into: Pocket, from: Pocket, changes: Changes, kind: K): void {
+  const next: Record<string, Records[K][string]> = patched<Records[K][string]>(from[kind] as Record<string, Records[K][string]>, changes[kind] as Record<string, Records[K][string] | null>);
+  Object.assign(into, { [kind]: next });
+}
+
 /** Kin as they are shown: with the cuts of their family's root, each where it lies in them. What did not change stays the same. */
 function withSharedCuts(before: Record<string, Source>, now: Record<string, Source>): Record<string, Source> {
   const next = { ...now };
@@ -58,13 +65,9 @@ export const usePocket = create<Store>((set, get) => ({
     const open = get().open;
     if (!open || open.version !== reply.from_version) return false;
     const { changes } = reply;
-    const pocket: Pocket = {
-      ...open.pocket,
-      ...changes.fields,
-      sources: withSharedCuts(open.pocket.sources, patched(open.pocket.sources, changes.sources)),
-      pads: patched(open.pocket.pads, changes.pads),
-      patterns: patched(open.pocket.patterns, changes.patterns),
-    };
+    const pocket: Pocket = { ...open.pocket, ...changes.fields };
+    for (const kind of KINDS) patchKind(pocket, open.pocket, changes, kind);
+    pocket.sources = withSharedCuts(open.pocket.sources, pocket.sources);
     set({ open: { ...open, version: reply.version, undo: reply.undo, redo: reply.redo, pocket, sounds: reply.sounds } });
     return true;
   },

@@ -1,13 +1,14 @@
 /** What sounds now, told in one place, and how to stop it: the pattern, a find, a slice, a tone. */
 import { loopPlayer, useLoop } from "../audio/loop";
 import { previewPlayer, usePreview } from "../audio/preview";
+import { songPlayer, useSong } from "../audio/song";
 import { tapePlayer, useTape } from "../audio/tape";
 import { useSlice, voices } from "../audio/voices";
 import { usePocket } from "./pocket";
 import { useView } from "./view";
 
 export interface Heard {
-  kind: "pattern" | "find" | "slice" | "tone";
+  kind: "pattern" | "song" | "find" | "slice" | "tone";
   name: string;
 }
 
@@ -18,8 +19,9 @@ function nameOfAudio(hash: string | undefined): string {
   return (same.find((source) => source.id === open) ?? same[0])?.name ?? "a find";
 }
 
-/** What goes on until it is stopped: the pattern, or a find. */
+/** What goes on until it is stopped: the song, the pattern, or a find. */
 export function lasting(): Heard | null {
+  if (useSong.getState().playing || useSong.getState().coming) return { kind: "song", name: "the song" };
   if (useLoop.getState().playing) {
     const pattern = useView.getState().pattern;
     return { kind: "pattern", name: (pattern && usePocket.getState().open?.pocket.patterns[pattern]?.name) || "the pattern" };
@@ -38,6 +40,7 @@ export function heardNow(): Heard | null {
 /** The same, followed as it changes. */
 export function useHeardNow(): Heard | null {
   useLoop((s) => s.playing);
+  useSong((s) => s.playing || s.coming);
   useTape((s) => s.playing);
   usePreview((s) => s.preview);
   useSlice((s) => s.slice);
@@ -48,6 +51,7 @@ export function useHeardNow(): Heard | null {
 
 export function stopAll(): void {
   loopPlayer.stop();
+  songPlayer.stop();
   tapePlayer.stop();
   previewPlayer.stop();
   voices.silence();

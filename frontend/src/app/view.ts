@@ -5,7 +5,7 @@ import { persist } from "zustand/middleware";
 import type { Cleaning, Role, Snap } from "../api/types";
 import type { SelectSnap } from "../wave/span";
 
-export type Station = "listen" | "chop" | "rhythm";
+export type Station = "listen" | "chop" | "rhythm" | "mix" | "song";
 export type ListenPanel = "tempo" | "worth" | "clean";
 export type Column = "number" | "length" | "name" | "role" | "clean" | "pitch" | "level" | "pad";
 export interface TableView {
@@ -85,6 +85,14 @@ interface View {
   found: { kind: FoundKind; index: number } | null;
   /** Groups of lanes that are open, by role. */
   unfolded: string[];
+  /** The bus and effect whose controls are open in Mix: "master" among the buses. */
+  effect: { bus: string; effect: string } | null;
+  /** The finds are shown in the stations that fold them away. */
+  findsOpen: boolean;
+  /** Beat of the song from which it plays, the section that is chosen, and the control whose thread lies over it. */
+  songBeat: number;
+  section: string | null;
+  thread: string | null;
   /** Lane and beat of the keyboard's place in the pattern. */
   step: { pad: number; beat: number } | null;
 }
@@ -130,6 +138,11 @@ const START: View = {
   found: null,
   unfolded: [],
   step: null,
+  effect: null,
+  findsOpen: false,
+  songBeat: 0,
+  section: null,
+  thread: null,
 };
 
 export const useView = create<View & Actions>()(

@@ -2,6 +2,7 @@
 
 let context: AudioContext | null = null;
 let master: GainNode | null = null;
+let ear: GainNode | null = null;
 const meters: AnalyserNode[] = [];
 
 export const RATE = 44100;
@@ -17,10 +18,13 @@ export function mark(what: string): void {
 export function audio(): AudioContext {
   if (!context) {
     context = new AudioContext({ sampleRate: RATE, latencyHint: "interactive" });
+    // The core has put the master's level into what it renders; what is played by hand gets it here.
+    ear = context.createGain();
+    ear.connect(context.destination);
     master = context.createGain();
-    master.connect(context.destination);
+    master.connect(ear);
     const split = context.createChannelSplitter(2);
-    master.connect(split);
+    ear.connect(split);
     for (let side = 0; side < 2; side++) {
       const meter = context.createAnalyser();
       meter.fftSize = 2048;
@@ -31,9 +35,16 @@ export function audio(): AudioContext {
   return context;
 }
 
+/** For what is played by hand: pads, slices and finds, at the master's level. */
 export function output(): GainNode {
   audio();
   return master as GainNode;
+}
+
+/** For what the core has rendered to the end: heard as it is. */
+export function straight(): GainNode {
+  audio();
+  return ear as GainNode;
 }
 
 /** Browsers start sound only after a gesture: call this from one. */

@@ -3,14 +3,9 @@
  */
 import { create } from "zustand";
 
-import { floats } from "../api/client";
 import type { Loop } from "../api/types";
-import { audio, mark, output, wake, worklet } from "./engine";
-import type { LoopMessage, LoopReport } from "./loopMessages";
-import workletUrl from "./loop.worklet.ts?worker&url";
-
-type Segment = Loop["segments"][number];
-type Stereo = [Float32Array<ArrayBuffer>, Float32Array<ArrayBuffer>];
+import { mark } from "./engine";
+import { fetchGroup, fetchSegments, Line, type Segment, type Stereo } from "./line";
 
 interface LoopState {
   playing: boolean;
@@ -21,16 +16,16 @@ interface LoopState {
 export const useLoop = create<LoopState>(() => ({ playing: false, ready: false }));
 
 const MOST_KEPT = 1200;
-const MOST_AT_ONCE = 16;
+/** Of what is rendered as it is asked for: the first ones in small groups, so that they are heard at once. */
+const GROUPS = [1, 2, 4, 8];
 
 class LoopPlayer {
-  private node: AudioWorkletNode | null = null;
+  private line = new Line((playing) => useLoop.setState({ playing }));
   private kept = new Map<string, Stereo>();
   private shown: Loop | null = null;
   private sum: Stereo = [new Float32Array(0), new Float32Array(0)];
   private wanted = 0;
   private latest: Loop | null = null;
-  private report: LoopReport = { place: 0, frame: 0, playing: false };
 
   /** Take on a new plan: fetch what is not here, then change only what differs. Calls overtaken by a newer one give up. */
   async update(loop: Loop | null, onForgotten: () => void): Promise<void> {
@@ -44,7 +39,9 @@ class LoopPlayer {
       return;
     }
     try {
-      await this.fetch(this.fromPlayhead(loop).filter(({ key }) => !this.kept.has(key)));
+      const missing = this.fromPlayhead(loop).filter(({ key }) => !this.kept.has(key));
+      if (loop.settled) await fetchSegments(missing, (key, sound) => this.kept.set(key, sound));
+      else await this.fetchInTurn(loop, missing, ticket);
     } catch {
       this.latest = null;
       if (ticket === this.wanted) onForgotten();
@@ -57,6 +54,20 @@ class LoopPlayer {
     useLoop.setState({ ready: true });
   }
 
+  /** What the server renders now, from the playhead on: each group is heard as it comes. */
+  private async fetchInTurn(loop: Loop, missing: Segment[], ticket: number): Promise<void> {
+    const alike = this.isAlike(loop);
+    for (let first = 0, group = 0; first < missing.length; group++) {
+      const count = GROUPS[Math.min(group, GROUPS.length - 1)] as number;
+      const mine = missing.slice(first, first + count);
+      await fetchGroup(mine, (key, sound) => this.kept.set(key, sound));
+      if (ticket !== this.wanted) return;
+      if (alike) this.patch(mine);
+      if (group === 0) mark("loop scheduled");
+      first += count;
+    }
+  }
+
   /** Segments in the order in which they will be heard, each sound once. */
   private fromPlayhead(loop: Loop): Segment[] {
     const place = this.place();
@@ -65,51 +76,40 @@ class LoopPlayer {
     return [...new Map(ordered.map((segment) => [segment.key, segment])).values()];
   }
 
-  private async fetch(segments: Segment[]): Promise<void> {
-    const groups = [];
-    for (let i = 0; i < segments.length; i += MOST_AT_ONCE) groups.push(segments.slice(i, i + MOST_AT_ONCE));
-    await Promise.all(groups.map((group) => this.fetchGroup(group)));
-  }
-
-  private async fetchGroup(group: Segment[]): Promise<void> {
-    const all = await floats(`/api/sound/${group.map(({ key }) => key).join(".")}`);
-    if (all.length !== 2 * group.reduce((sum, { frames }) => sum + frames, 0)) throw new Error("A loop's segment has another length than its plan says.");
-    let at = 0;
-    for (const { key, frames } of group) {
-      // Copies, so that a whole group is not kept in memory for the sake of one segment.
-      this.kept.set(key, [all.slice(at, at + frames), all.slice(at + frames, at + 2 * frames)]);
-      at += 2 * frames;
-    }
-  }
-
   private forget(loop: Loop): void {
     const used = new Set(loop.segments.map(({ key }) => key));
     for (const key of this.kept.keys()) {
-      if (this.kept.size <= MOST_KEPT) return;
+      // What is named by a run is asked for by no other plan.
+      if (this.kept.size <= MOST_KEPT && !key.includes("-")) continue;
       if (!used.has(key)) this.kept.delete(key);
     }
   }
 
+  private isAlike(loop: Loop): boolean {
+    const before = this.shown;
+    return Boolean(before && before.segments.length === loop.segments.length && loop.segments.every(({ start, frames }, i) => start === before.segments[i]?.start && frames === before.segments[i].frames));
+  }
+
   private show(loop: Loop): void {
     const before = this.shown;
-    const alike = before && before.segments.length === loop.segments.length && loop.segments.every(({ start, frames }, i) => start === before.segments[i]?.start && frames === before.segments[i].frames);
-    if (!alike) {
+    if (!before || !this.isAlike(loop)) {
       this.sum = [new Float32Array(loop.length), new Float32Array(loop.length)];
       for (const segment of loop.segments) this.lay(segment);
       // The same beat sounds on: samples scale with the tempo.
       const scale = before ? before.tempo / loop.tempo : 1;
-      this.post({ type: "load", left: this.sum[0].slice(), right: this.sum[1].slice(), scale });
-    } else {
-      const changed = loop.segments.filter(({ key }, i) => key !== before.segments[i]?.key);
-      for (const segment of changed) this.lay(segment);
-      const patches = changed.map(({ key, start }) => {
-        const [left, right] = this.kept.get(key) as Stereo;
-        return { start, left, right };
-      });
-      if (patches.length) this.post({ type: "patch", patches });
-    }
+      this.line.post({ type: "load", left: this.sum[0].slice(), right: this.sum[1].slice(), scale });
+    } else this.patch(loop.segments.filter(({ key }, i) => key !== before.segments[i]?.key));
     this.shown = loop;
-    mark("loop scheduled");
+    if (loop.settled) mark("loop scheduled");
+  }
+
+  private patch(changed: Segment[]): void {
+    for (const segment of changed) this.lay(segment);
+    const patches = changed.map(({ key, start }) => {
+      const [left, right] = this.kept.get(key) as Stereo;
+      return { start, left, right };
+    });
+    if (patches.length) this.line.post({ type: "patch", patches });
   }
 
   private lay({ key, start }: Segment): void {
@@ -118,59 +118,21 @@ class LoopPlayer {
     this.sum[1].set(part[1], start);
   }
 
-  private pending: LoopMessage[] = [];
-
-  private post(message: LoopMessage): void {
-    if (!this.node) {
-      this.pending.push(message);
-      void this.connect();
-      return;
-    }
-    this.node.port.postMessage(message);
-  }
-
-  private connecting: Promise<void> | null = null;
-
-  private connect(): Promise<void> {
-    this.connecting ??= worklet(workletUrl).then(() => {
-      const node = new AudioWorkletNode(audio(), "grain-loop", { numberOfInputs: 0, outputChannelCount: [2] });
-      node.connect(output());
-      node.port.onmessage = (event: MessageEvent<LoopReport>) => {
-        this.report = event.data;
-        if (useLoop.getState().playing !== event.data.playing && this.started <= event.data.frame) {
-          useLoop.setState({ playing: event.data.playing });
-        }
-      };
-      this.node = node;
-      for (const message of this.pending.splice(0)) node.port.postMessage(message);
-    });
-    return this.connecting;
-  }
-
-  private started = 0;
-
   start(place = 0): void {
     if (!this.shown) return;
-    wake();
-    this.started = Math.round(audio().currentTime * audio().sampleRate);
-    this.report = { place, frame: this.started, playing: true };
-    this.post({ type: "start", place });
+    this.line.start(place);
     mark("loop start");
-    useLoop.setState({ playing: true });
   }
 
   stop(): void {
-    if (this.node) this.post({ type: "stop" });
-    this.started = Number.POSITIVE_INFINITY;
-    useLoop.setState({ playing: false });
+    this.line.stop();
   }
 
   /** The sample of the loop that is heard now. */
   place(): number {
     const length = this.shown?.length ?? 0;
     if (!length || !useLoop.getState().playing) return 0;
-    const now = audio().currentTime * audio().sampleRate - audio().baseLatency * audio().sampleRate;
-    const place = this.report.place + (now - this.report.frame);
+    const place = this.line.place();
     return ((place % length) + length) % length;
   }
 
@@ -185,4 +147,3 @@ class LoopPlayer {
 }
 
 export const loopPlayer = new LoopPlayer();
-export const loopWorkletUrl = workletUrl;

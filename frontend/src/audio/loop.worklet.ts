@@ -1,15 +1,21 @@
 /**
- * Plays one loop without a seam and takes changes while it plays: what changed under the playhead is crossfaded over a few
- * milliseconds, everything else is simply there the next time round.
+ * Plays a loop without a seam, or a song to its end, and takes changes while it plays: what changed under the playhead is
+ * crossfaded over a few milliseconds, everything else is simply there the next time round.
+ *
+ * Sound is held in pages. Of a song only those round the playhead are here: where none is, there is silence.
  */
 import type { LoopMessage, LoopReport } from "./loopMessages";
 
 const FADE = 256;
 const REPORT = 1024;
+const BITS = 15;
+const PAGE = 1 << BITS;
+type Page = [Float32Array, Float32Array];
 
 class LoopProcessor extends AudioWorkletProcessor {
-  private left = new Float32Array(0);
-  private right = new Float32Array(0);
+  private pages = new Map<number, Page>();
+  private length = 0;
+  private loops = true;
   private place = 0;
   private playing = false;
   private stopping = 0;
@@ -27,19 +33,21 @@ class LoopProcessor extends AudioWorkletProcessor {
   private take(message: LoopMessage): void {
     if (message.type === "load") {
       this.keepOld();
-      const length = message.left.length;
-      this.place = length ? Math.round(this.place * message.scale) % length : 0;
-      this.left = message.left;
-      this.right = message.right;
+      this.resize(message.left.length, true, message.scale);
+      this.pages.clear();
+      this.lay(0, message.left, message.right);
+    } else if (message.type === "song") {
+      this.keepOld();
+      if (message.fresh) this.pages.clear();
+      this.resize(message.length, false, message.scale);
     } else if (message.type === "patch") {
       this.keepOld();
-      for (const { start, left, right } of message.patches) {
-        this.left.set(left, start);
-        this.right.set(right, start);
-      }
+      for (const { start, left, right } of message.patches) this.lay(start, left, right);
+    } else if (message.type === "drop") {
+      for (const page of this.pages.keys()) if ((page + 1) * PAGE <= message.before || page * PAGE >= message.after) this.pages.delete(page);
     } else if (message.type === "start") {
       this.place = message.place;
-      this.playing = this.left.length > 0;
+      this.playing = this.length > 0;
       this.stopping = this.fading = 0;
       this.sinceReport = REPORT;
     } else if (this.playing) {
@@ -47,16 +55,41 @@ class LoopProcessor extends AudioWorkletProcessor {
     }
   }
 
+  private resize(length: number, loops: boolean, scale: number): void {
+    const place = Math.round(this.place * scale);
+    this.place = length ? (loops ? place % length : Math.min(place, length)) : 0;
+    this.length = length;
+    this.loops = loops;
+  }
+
+  private lay(start: number, left: Float32Array, right: Float32Array): void {
+    for (let done = 0; done < left.length; ) {
+      const at = start + done;
+      const inside = at & (PAGE - 1);
+      const count = Math.min(PAGE - inside, left.length - done);
+      let page = this.pages.get(at >> BITS);
+      if (!page) this.pages.set(at >> BITS, (page = [new Float32Array(PAGE), new Float32Array(PAGE)]));
+      page[0].set(left.subarray(done, done + count), inside);
+      page[1].set(right.subarray(done, done + count), inside);
+      done += count;
+    }
+  }
+
+  private read(at: number, side: 0 | 1): number {
+    const page = this.pages.get(at >> BITS);
+    return page ? (page[side][at & (PAGE - 1)] as number) : 0;
+  }
+
   private keepOld(): void {
-    if (!this.playing || !this.left.length) return;
-    const length = this.left.length;
+    if (!this.playing || !this.length) return;
     for (let i = 0; i < FADE; i++) {
-      const at = (this.place + i) % length;
+      const after = this.place + i;
+      const at = this.loops ? after % this.length : after;
       // A change during a fade goes on from what is heard in the middle of it.
       const g = this.fading > i ? (this.fading - i) / FADE : 0;
       const k = FADE - this.fading + i;
-      const l = this.left[at] as number;
-      const r = this.right[at] as number;
+      const l = this.read(at, 0);
+      const r = this.read(at, 1);
       this.oldLeft[i] = g ? l + ((this.oldLeft[k] as number) - l) * g : l;
       this.oldRight[i] = g ? r + ((this.oldRight[k] as number) - r) * g : r;
     }
@@ -66,11 +99,10 @@ class LoopProcessor extends AudioWorkletProcessor {
   process(_inputs: Float32Array[][], outputs: Float32Array[][]): boolean {
     const left = outputs[0]?.[0];
     const right = outputs[0]?.[1];
-    if (!left || !right || !this.playing || !this.left.length) return true;
-    const length = this.left.length;
+    if (!left || !right || !this.playing || !this.length) return true;
     for (let i = 0; i < left.length; i++) {
-      let l = this.left[this.place] as number;
-      let r = this.right[this.place] as number;
+      let l = this.read(this.place, 0);
+      let r = this.read(this.place, 1);
       if (this.fading > 0) {
         const k = FADE - this.fading;
         const g = this.fading / FADE;
@@ -85,7 +117,10 @@ class LoopProcessor extends AudioWorkletProcessor {
       }
       left[i] = this.playing ? l : 0;
       right[i] = this.playing ? r : 0;
-      if (++this.place >= length) this.place = 0;
+      if (++this.place >= this.length) {
+        if (this.loops) this.place = 0;
+        else this.playing = false;
+      }
     }
     this.sinceReport += left.length;
     if (this.sinceReport >= REPORT || !this.playing) {

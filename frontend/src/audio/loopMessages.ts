@@ -1,7 +1,13 @@
-/** What the loop player and its worklet say to each other. Places and lengths are samples. */
+type Side = Float32Array<ArrayBuffer>;
+
+/** What the players of loops and songs and their worklet say to each other. Places and lengths are samples. */
 export type LoopMessage =
-  | { type: "load"; left: Float32Array<ArrayBuffer>; right: Float32Array<ArrayBuffer>; scale: number }
-  | { type: "patch"; patches: { start: number; left: Float32Array<ArrayBuffer>; right: Float32Array<ArrayBuffer> }[] }
+  | { type: "load"; left: Side; right: Side; scale: number }
+  /** A song of this length. fresh: nothing that is here of it is so any more. */
+  | { type: "song"; length: number; scale: number; fresh: boolean }
+  | { type: "patch"; patches: { start: number; left: Side; right: Side }[] }
+  /** Let go of what lies outside. */
+  | { type: "drop"; before: number; after: number }
   | { type: "start"; place: number }
   | { type: "stop" };
 

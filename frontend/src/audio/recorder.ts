@@ -6,7 +6,7 @@ import { create } from "zustand";
 
 import { api, ask, pcm } from "../api/client";
 import { usePocket } from "../app/pocket";
-import { audio, output, wake, worklet } from "./engine";
+import { audio, output, straight, wake, worklet } from "./engine";
 import { loopPlayer, useLoop } from "./loop";
 import { usePreview } from "./preview";
 import workletUrl from "./recorder.worklet.ts?worker&url";
@@ -80,7 +80,7 @@ class LineRecorder {
         const constraints = { echoCancellation: false, noiseSuppression: false, autoGainControl: false, channelCount: 2 };
         this.stream = await navigator.mediaDevices.getUserMedia({ audio: constraints });
         this.from = audio().createMediaStreamSource(this.stream);
-      } else if (input === "pocket") this.from = output();
+      } else if (input === "pocket") this.from = straight();
       else if (deck) {
         this.deck = await this.load(deck.hash, deck.frames);
         this.deck.connect(output());

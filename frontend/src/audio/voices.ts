@@ -94,7 +94,7 @@ class Voices {
     source.connect(gain).connect(output());
     source.start();
     mark("voice start");
-    const sound: Sounding = { source, gain, choke: settings.choke, began: context.currentTime, held: settings.play === "held", ended: false };
+    const sound: Sounding = { source, gain, choke: settings.choke, began: context.currentTime, held: settings.sound.play === "held", ended: false };
     const mine = this.playing.get(pad) ?? new Set();
     mine.add(sound);
     this.playing.set(pad, mine);

@@ -2,6 +2,7 @@ import { Slider as Radix } from "radix-ui";
 import { useRef } from "react";
 
 import type { Parameter } from "../api/types";
+import { fixed } from "./format";
 import { clampTo, newGesture } from "./NumberField";
 import { useLive } from "./useLive";
 import { useWheel } from "./useWheel";
@@ -14,12 +15,24 @@ interface Props {
   className?: string;
 }
 
+const STEPS = 1000;
+
+/** Where a value lies on the slider, and back: what the ear measures in ratios is laid out by ratios. */
+function along(parameter: Parameter, value: number): number {
+  return parameter.curve === "log" ? (STEPS * Math.log(Math.max(value, parameter.low) / parameter.low)) / Math.log(parameter.high / parameter.low) : value;
+}
+
+function valueAt(parameter: Parameter, place: number): number {
+  return parameter.curve === "log" ? parameter.low * (parameter.high / parameter.low) ** (place / STEPS) : place;
+}
+
 /** A slider whose drag is one gesture; wheel and arrow keys step, a double click resets. */
 export function Slider({ parameter, value, onChange, label, className = "" }: Props) {
   const live = useLive(value, onChange);
   const gesture = useRef("");
   const until = useRef(0);
   const root = useRef<HTMLSpanElement>(null);
+  const log = parameter.curve === "log";
   const smallest = Math.max(10 ** -parameter.digits, (parameter.high - parameter.low) / 2000);
 
   function current(): string {
@@ -37,10 +50,10 @@ export function Slider({ parameter, value, onChange, label, className = "" }: Pr
     <Radix.Root
       ref={root}
       className={`relative flex h-5 touch-none items-center select-none ${className}`}
-      min={parameter.low}
-      max={parameter.high}
-      step={smallest}
-      value={[live.shown]}
+      min={log ? 0 : parameter.low}
+      max={log ? STEPS : parameter.high}
+      step={log ? 1 : smallest}
+      value={[along(parameter, live.shown)]}
       onPointerDown={() => {
         gesture.current = newGesture();
         until.current = performance.now() + 60000;
@@ -48,7 +61,7 @@ export function Slider({ parameter, value, onChange, label, className = "" }: Pr
       onPointerUp={() => {
         until.current = 0;
       }}
-      onValueChange={([next]) => next !== undefined && live.set(clampTo(parameter, next), current())}
+      onValueChange={([next]) => next !== undefined && live.set(clampTo(parameter, valueAt(parameter, next)), current())}
       onDoubleClick={() => live.set(parameter.default, newGesture())}
     >
       <Radix.Track className="relative h-[3px] grow bg-rule">
@@ -56,6 +69,7 @@ export function Slider({ parameter, value, onChange, label, className = "" }: Pr
       </Radix.Track>
       <Radix.Thumb
         aria-label={label ?? parameter.label}
+        aria-valuetext={`${fixed(live.shown, parameter.digits)} ${parameter.unit}`.trim()}
         className="block h-[15px] w-[9px] rounded-[2px] bg-ink hover:bg-ink2"
         onKeyDown={(event) => {
           const way = { ArrowUp: 1, ArrowRight: 1, ArrowDown: -1, ArrowLeft: -1 }[event.key];

@@ -19,7 +19,8 @@ import { addFiles, stopFolder, useUploads } from "./importing";
 import { RecordPanel } from "./RecordPanel";
 import { Shelf } from "./Shelf";
 
-export function Finds({ about }: { about: About }) {
+/** fold: how to fold them away, where they can be. */
+export function Finds({ about, fold }: { about: About; fold?: () => void }) {
   const open = usePocket((s) => s.open);
   const picker = useRef<HTMLInputElement>(null);
   const selected = useView((s) => s.source);
@@ -37,6 +38,11 @@ export function Finds({ about }: { about: About }) {
     <aside aria-label="Finds" className="flex min-h-0 flex-col border-r-[1.5px] border-ink p-3">
       <div className="mb-2 flex items-center justify-between">
         <h2 className="title text-[14.5px]">Finds</h2>
+        {fold ? (
+          <button type="button" aria-label="Fold the finds away" title="Fold the finds away" className="ml-1 rounded-[2px] px-1 text-ink2 hover:bg-well" onClick={fold}>
+            ‹
+          </button>
+        ) : null}
         <Button className="mr-1 ml-auto" aria-pressed={recording} hint="The line input, or what plays here" onClick={() => setRecording(!recording)}>
           Record
         </Button>

@@ -13,6 +13,7 @@ import { clampTo, NumberField } from "../design/NumberField";
 import { ROLE_NAMES, ROLES } from "../design/roles";
 import { Slider } from "../design/Slider";
 import { Toggle } from "../design/Toggle";
+import { busOf } from "../stations/mix/routing";
 import { PAGE, useKeyNames } from "./keys";
 import { PadSound } from "./PadSound";
 import { padItems, showInChop } from "./choosing";
@@ -33,17 +34,17 @@ export function PadSettings({ pads, pocket }: { pads: number[]; pocket: Pocket }
   const source = pocket.sources[pad.chop.source];
   /** A number of several pads: each moved by as much from where the gesture found it, or all the same. */
   function number(field: Field, value: number, gesture: string) {
-    if (!many || together === "alike") return change({ [field]: value }, gesture);
+    if (!many || together === "alike") return change({ sound: { [field]: value } }, gesture);
     if (!bases.current.has(gesture)) {
       bases.current.clear();
-      bases.current.set(gesture, Object.fromEntries(pads.map((index) => [index, pocket.pads[index]?.[field] ?? 0])));
+      bases.current.set(gesture, Object.fromEntries(pads.map((index) => [index, pocket.pads[index]?.sound[field] ?? 0])));
     }
     const base = bases.current.get(gesture) ?? {};
     const by = value - (base[first] ?? 0);
     const values = Object.fromEntries(pads.map((index) => [index, clampTo(ranges[field], (base[index] ?? 0) + by)]));
     void edit({ type: "set_each_pad", field, values }, gesture);
   }
-  const change = (changes: Partial<Record<Field, number>> & { role?: Role; reverse?: boolean; play?: "one-shot" | "held"; choke?: number; name?: string }, gesture: string | null = null) =>
+  const change = (changes: { sound?: Record<string, number | boolean | string>; role?: Role; choke?: number; name?: string; bus?: string | null }, gesture: string | null = null) =>
     void edit({ type: "set_pads", pads, ...changes }, gesture);
 
   return (
@@ -73,15 +74,15 @@ export function PadSettings({ pads, pocket }: { pads: number[]; pocket: Pocket }
           {source?.name}, {seconds((pad.chop.end - pad.chop.start) / pocket.rate)}
         </button>
       )}
-      <Row field="level" value={pad.level} change={number} />
-      <Row field="pitch" value={pad.pitch} change={number} />
-      <Row field="fade_out" value={pad.fade_out} change={number} />
+      <Row field="level" value={pad.sound.level} change={number} />
+      <Row field="pitch" value={pad.sound.pitch} change={number} />
+      <Row field="fade_out" value={pad.sound.fade_out} change={number} />
       <PadSound pads={pads} pad={pad} pocket={pocket} />
       <div className="mt-1.5 flex flex-wrap gap-1.5">
-        <Toggle on={pad.reverse} onChange={(reverse) => change({ reverse })} hint="Play it from its end to its start">
+        <Toggle on={pad.sound.reverse} onChange={(reverse) => change({ sound: { reverse } })} hint="Play it from its end to its start">
           Reverse
         </Toggle>
-        <Toggle on={pad.play === "held"} onChange={(held) => change({ play: held ? "held" : "one-shot" })} hint="On: sounds only while the pad is held down. Off: one-shot, plays to its end">
+        <Toggle on={pad.sound.play === "held"} onChange={(held) => change({ sound: { play: held ? "held" : "one-shot" } })} hint="On: sounds only while the pad is held down. Off: one-shot, plays to its end">
           Gate
         </Toggle>
         <Toggle on={!pad.choke} onChange={(ring) => change({ choke: ring ? 0 : 1 })} hint="Nothing cuts it off, and it cuts nothing off">
@@ -98,6 +99,20 @@ export function PadSettings({ pads, pocket }: { pads: number[]; pocket: Pocket }
             onSelect: () => change({ choke: group }),
           }))}
         />
+        {Object.keys(pocket.buses).length ? (
+          <Menu
+            label="Bus"
+            trigger={<Button hint="Where its sound goes in Mix">{pocket.buses[busOf(pocket, pad)]?.name ?? "Master"} ▾</Button>}
+            items={[
+              { label: "As its role says", checked: pad.bus === null, onSelect: () => change({ bus: null }) },
+              null,
+              ...Object.values(pocket.buses)
+                .filter((bus) => !bus.is_return)
+                .map((bus) => ({ label: bus.name, checked: pad.bus === bus.id, onSelect: () => change({ bus: bus.id }) })),
+              { label: "Straight to the master", checked: pad.bus === "master", onSelect: () => change({ bus: "master" }) },
+            ]}
+          />
+        ) : null}
         <Menu
           label="Role"
           trigger={

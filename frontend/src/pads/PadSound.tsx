@@ -36,7 +36,7 @@ export function PadSound({ pads, pad, pocket }: { pads: number[]; pad: Pad; pock
       <Button hint="Saved on the shelf under the finds, for every pocket" onClick={() => void keepOnShelf(pads)}>
         Save to shelf
       </Button>
-      {one ? pad.layers.map((layer, i) => <LayerRow key={i} pad={first} index={i} name={layer.name || pocket.sources[layer.chop.source]?.name || ""} level={layer.level} />) : null}
+      {one ? pad.layers.map((layer, i) => <LayerRow key={i} pad={first} index={i} name={layer.name || pocket.sources[layer.chop.source]?.name || ""} level={layer.sound.level} />) : null}
       {one && pad.takes.length ? <span className="text-[11.5px] text-ink2">{pad.takes.length + 1} chops of it, one for each hit</span> : null}
     </div>
   );
@@ -62,7 +62,7 @@ function LayerRow({ pad, index, name, level }: { pad: number; index: number; nam
     <span className="flex w-full items-center gap-1.5 text-[12px]" data-layer={index}>
       <span aria-hidden>+</span>
       <span className="min-w-0 grow truncate">{name}</span>
-      <NumberField align="right" parameter={parameter} value={level} label={`Level of the layer ${name}`} onChange={(value, gesture) => void edit({ type: "set_layer", pad, layer: index, level: value }, gesture)} />
+      <NumberField align="right" parameter={parameter} value={level} label={`Level of the layer ${name}`} onChange={(value, gesture) => void edit({ type: "set_layer", pad, layer: index, sound: { level: value } }, gesture)} />
       <button type="button" aria-label={`Take the layer ${name} off`} className="rounded-[2px] px-1 text-ink2 hover:bg-well" onClick={() => void edit({ type: "set_layer", pad, layer: index, remove: true })}>
         ×
       </button>

@@ -236,10 +236,10 @@ const PadCard = memo(function PadCard({ index, place, pad, source, chosen }: Car
           +{pad.layers.length}
         </span>
       ) : null}
-      {pad.reverse || pad.play === "held" ? (
+      {pad.sound.reverse || pad.sound.play === "held" ? (
         <span aria-hidden className="absolute top-[15px] right-1.5 text-[9px]" style={{ color: lit ? CARD : INK }}>
-          {pad.reverse ? "◂" : ""}
-          {pad.play === "held" ? "▭" : ""}
+          {pad.sound.reverse ? "◂" : ""}
+          {pad.sound.play === "held" ? "▭" : ""}
         </span>
       ) : null}
     </button>

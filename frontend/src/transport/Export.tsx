@@ -1,7 +1,8 @@
 import { Popover } from "radix-ui";
 import { useState } from "react";
 
-import type { Problem } from "../api/types";
+import { api, ask } from "../api/client";
+import type { Job } from "../api/types";
 import { usePocket } from "../app/pocket";
 import { toast } from "../app/toasts";
 import { useView } from "../app/view";
@@ -12,48 +13,47 @@ import { Toggle } from "../design/Toggle";
 
 const PASSES = { name: "passes", label: "Repeats", unit: "×", low: 1, high: 64, default: 1, step: 1, digits: 0, help: "How often the pattern is played" };
 
-/** The file's name as a header gives it: in letters of any script (RFC 5987), or plainly. */
-function fileName(header: string): string {
-  const encoded = /filename\*=UTF-8''([^;]+)/i.exec(header)?.[1];
-  return encoded ? decodeURIComponent(encoded) : (/filename="?([^";]+)"?/.exec(header)?.[1] ?? "loop.wav");
-}
+const POLL_MS = 150;
+const OPEN = ["queued", "running"];
 
-/** What is heard, as a 24-bit WAV file. */
+/** What is heard, as a file: a pattern, or in Song the song. The worker writes it; here it is waited for and fetched. */
 export function Export() {
   const open = usePocket((s) => s.open);
   const patternId = useView((s) => s.pattern);
+  const inSong = useView((s) => s.station === "song");
   const [ending, setEnding] = useState<"loop" | "tail">("loop");
+  const [format, setFormat] = useState<"wav" | "flac">("wav");
   const [passes, setPasses] = useState(1);
-  const [busy, setBusy] = useState(false);
+  const [job, setJob] = useState<Job | null>(null);
   const [said, setSaid] = useState<string | null>(null);
   const pattern = patternId ? open?.pocket.patterns[patternId] : undefined;
+  const song = inSong && Boolean(open?.pocket.song.length);
+  const busy = job !== null;
 
   async function save() {
-    if (!open || !pattern) return;
-    setBusy(true);
+    const what = song ? "song" : pattern?.id;
+    if (!open || !what) return;
     setSaid(null);
     try {
-      const response = await fetch(`/api/pockets/${open.id}/export/${pattern.id}.wav?ending=${ending}&passes=${passes}`);
-      if (!response.ok) throw new Error(((await response.json()) as Problem).message);
-      const peak = Number(response.headers.get("X-Peak-dB"));
-      const clipped = Number(response.headers.get("X-Clipped"));
-      const name = fileName(response.headers.get("Content-Disposition") ?? "");
+      let now = await ask(api.POST("/api/pockets/{pocket}/exports", { params: { path: { pocket: open.id } }, body: { what, ending, passes, format } }));
+      while (OPEN.includes(now.state)) {
+        setJob(now);
+        await new Promise((resolve) => setTimeout(resolve, POLL_MS));
+        now = await ask(api.GET("/api/jobs/{job}", { params: { path: { job: now.id } } }));
+      }
+      if (now.state !== "done") throw new Error(now.message);
       const link = document.createElement("a");
-      link.href = URL.createObjectURL(await response.blob());
-      link.download = name;
+      link.href = `/api/jobs/${now.id}/file`;
+      link.download = "";
       link.click();
-      window.setTimeout(() => URL.revokeObjectURL(link.href), 60_000);
-      setSaid(
-        clipped
-          ? `${name} is saved, but ${clipped} samples went over full scale and are clipped (peak ${fixed(peak, 1)} dB). Turn the level down by ${Math.ceil(peak * 10) / 10} dB and save again.`
-          : `${name} is saved. Peak ${Number.isFinite(peak) ? `${fixed(peak, 1)} dBFS` : "silence"}.`,
-      );
+      setSaid(`${now.title}.${format} is saved. ${now.message}`);
     } catch (error) {
       toast({ title: "Not exported", text: error instanceof Error ? error.message : String(error), tone: "error" });
     } finally {
-      setBusy(false);
+      setJob(null);
     }
   }
+  const stop = () => job && void ask(api.POST("/api/jobs/{job}/cancel", { params: { path: { job: job.id } } })).catch(() => undefined);
 
   return (
     <Popover.Root onOpenChange={() => setSaid(null)}>
@@ -67,25 +67,38 @@ export function Export() {
           aria-label="Export"
           className="z-40 w-[300px] rounded-[4px] border-[1.5px] border-ink bg-card p-3 text-[12.5px] shadow-[3px_3px_0_var(--color-well)]"
         >
-          {pattern ? (
+          {pattern || song ? (
             <>
-              <p className="title mb-2 truncate text-[14px]">{pattern.name}</p>
-              <div className="mb-2 flex gap-1.5">
+              <p className="title mb-2 truncate text-[14px]">{song ? `The song of ${open?.pocket.name}` : pattern?.name}</p>
+              {song ? null : <div className="mb-2 flex gap-1.5">
                 <Toggle on={ending === "loop"} onChange={() => setEnding("loop")} hint="Tails ring into its start, so that it repeats without a seam: the very samples you hear">
                   Seamless loop
                 </Toggle>
                 <Toggle on={ending === "tail"} onChange={() => setEnding("tail")} hint="From silence, and rings out at its end">
                   With its tail
                 </Toggle>
+              </div>}
+              <div className="mb-2 flex items-center gap-1.5">
+                <Toggle on={format === "wav"} onChange={() => setFormat("wav")}>
+                  WAV
+                </Toggle>
+                <Toggle on={format === "flac"} onChange={() => setFormat("flac")} hint="The same samples in about half the room">
+                  FLAC
+                </Toggle>
+                <span className="text-ink2">24 bits, {fixed((open?.pocket.rate ?? 0) / 1000, 1)} kHz</span>
               </div>
-              <div className="mb-3 flex items-center gap-2">
-                <span>Repeats</span>
-                <NumberField parameter={PASSES} value={passes} onChange={(value) => setPasses(Math.round(value))} className="w-14" />
-                <span className="text-ink2">24-bit WAV, {fixed((open?.pocket.rate ?? 0) / 1000, 1)} kHz</span>
+              {song ? null : (
+                <div className="mb-3 flex items-center gap-2">
+                  <span>Repeats</span>
+                  <NumberField parameter={PASSES} value={passes} onChange={(value) => setPasses(Math.round(value))} className="w-14" />
+                </div>
+              )}
+              <div className="flex items-center gap-2">
+                <Button tone="go" aria-disabled={busy} onClick={() => busy || void save()}>
+                  {busy ? `Writing ${Math.round(100 * job.progress)} %` : `Save ${format === "wav" ? "WAV" : "FLAC"}`}
+                </Button>
+                {busy ? <Button onClick={stop}>Cancel</Button> : null}
               </div>
-              <Button tone="go" aria-disabled={busy} onClick={() => busy || void save()}>
-                {busy ? "Saving" : "Save WAV"}
-              </Button>
               {said ? (
                 <p className="mt-2" role="status">
                   {said}

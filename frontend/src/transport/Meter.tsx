@@ -3,6 +3,7 @@ import { useEffect, useRef, useState } from "react";
 import { peaks } from "../audio/engine";
 import { useLoop } from "../audio/loop";
 import { usePreview } from "../audio/preview";
+import { useSong } from "../audio/song";
 import { useTape } from "../audio/tape";
 import { useSounding } from "../audio/voices";
 import { fixed } from "../design/format";
@@ -17,10 +18,11 @@ export function Meter() {
   const shown = useRef<[number, number]>([FLOOR, FLOOR]);
   const [over, setOver] = useState<number | null>(null);
   const loud = useLoop((s) => s.playing);
+  const song = useSong((s) => s.playing);
   const tape = useTape((s) => s.playing !== null);
   const preview = usePreview((s) => s.preview !== null);
   const pads = useSounding((s) => Object.keys(s.sounding).length > 0);
-  const active = loud || tape || preview || pads;
+  const active = loud || song || tape || preview || pads;
 
   useEffect(() => {
     let frame = 0;

@@ -4,6 +4,7 @@ import { useEffect, useRef } from "react";
 import { togglePattern } from "../app/actions";
 import { useParameter } from "../app/about";
 import { edit, redo, undo } from "../app/edits";
+import { songBeat, toggleSong } from "../app/playing";
 import { usePocket } from "../app/pocket";
 import { type Heard, stopAll, useHeardNow } from "../app/sounding";
 import { useView } from "../app/view";
@@ -22,6 +23,7 @@ export function Transport() {
   const open = usePocket((s) => s.open);
   const heard = useHeardNow();
   const ready = useLoop((s) => s.ready);
+  const inSong = useView((s) => s.station === "song");
   const patternId = useView((s) => s.pattern);
   const tempo = useParameter("pocket", "tempo");
   const level = useParameter("pocket", "level");
@@ -35,14 +37,14 @@ export function Transport() {
       <h1 className="title text-[19px] whitespace-nowrap">Grain Pocket</h1>
       <Pockets />
       <span className="w-2" />
-      <Hint text={heard ? "Stop what sounds" : "Play the pattern"} keys={heard ? "Esc" : "Shift Space"}>
+      <Hint text={heard ? "Stop what sounds" : inSong ? "Play the song" : "Play the pattern"} keys={heard ? "Esc" : inSong ? "Space" : "Shift Space"}>
         <button
           type="button"
-          aria-label={heard ? `Stop ${heard.kind === "pattern" ? "the pattern" : heard.name}` : "Play the pattern"}
-          aria-disabled={!heard && !ready}
+          aria-label={heard ? `Stop ${heard.kind === "pattern" ? "the pattern" : heard.name}` : inSong ? "Play the song" : "Play the pattern"}
+          aria-disabled={!heard && !inSong && !ready}
           data-testid="play"
-          onClick={heard ? stopAll : togglePattern}
-          className={`grid h-8 w-16 place-items-center rounded-[4px] text-[14px] text-white ${heard ? "bg-now" : "bg-ink hover:bg-ink2"} ${heard || ready ? "" : "opacity-45"}`}
+          onClick={heard ? stopAll : inSong ? toggleSong : togglePattern}
+          className={`grid h-8 w-16 place-items-center rounded-[4px] text-[14px] text-white ${heard ? "bg-now" : "bg-ink hover:bg-ink2"} ${heard || ready || inSong ? "" : "opacity-45"}`}
         >
           {heard ? "■" : "▶"}
         </button>
@@ -117,11 +119,11 @@ function Position({ kind, beatsPerBar, rate }: { kind: Heard["kind"] | null; bea
   useEffect(() => {
     const show = () => {
       const loop = loopPlayer.loop();
-      const beat = kind === "pattern" && loop ? (loopPlayer.place() * loop.tempo) / 60 / loop.rate : 0;
+      const beat = kind === "song" ? songBeat() : kind === "pattern" && loop ? (loopPlayer.place() * loop.tempo) / 60 / loop.rate : 0;
       if (text.current) text.current.textContent = kind === "find" ? clock(heardPlace() / rate) : position(beat, beatsPerBar);
     };
     show();
-    if (kind !== "pattern" && kind !== "find") return;
+    if (kind !== "pattern" && kind !== "song" && kind !== "find") return;
     const timer = window.setInterval(show, 40);
     return () => window.clearInterval(timer);
   }, [kind, beatsPerBar, rate]);

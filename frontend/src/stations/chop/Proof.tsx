@@ -11,6 +11,7 @@ import { usePocket } from "../../app/pocket";
 import { toast } from "../../app/toasts";
 import { useView } from "../../app/view";
 import { loopPlayer } from "../../audio/loop";
+import { songPlayer } from "../../audio/song";
 import { previewPlayer } from "../../audio/preview";
 import { tapePlayer } from "../../audio/tape";
 import { Button } from "../../design/Button";
@@ -115,6 +116,7 @@ function NullTest() {
   function hear() {
     if (!data || !source) return;
     loopPlayer.stop();
+    songPlayer.stop();
     tapePlayer.stop();
     const url = `/api/pockets/${pocket}/null/${id ?? ""}/sound?version=${open?.version ?? 0}`;
     previewPlayer.play(source.audio, data.start, data.start + data.frames, url, 0, false).catch((problem: Error) => toast({ title: "That cannot be played", text: problem.message, tone: "error" }));

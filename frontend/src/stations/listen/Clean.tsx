@@ -10,6 +10,7 @@ import { usePocket } from "../../app/pocket";
 import { toast } from "../../app/toasts";
 import { useView } from "../../app/view";
 import { loopPlayer } from "../../audio/loop";
+import { songPlayer } from "../../audio/song";
 import { previewPlayer, usePreview } from "../../audio/preview";
 import { tapePlayer } from "../../audio/tape";
 import { Button } from "../../design/Button";
@@ -56,6 +57,7 @@ export function Clean({ source, rate }: { source: Source; rate: number }) {
     const start = Math.round(mine?.start ?? Math.min(cursor, Math.max(0, source.frames - rate)));
     const end = Math.min(Math.round(mine?.end ?? source.frames), start + LONGEST_S * rate);
     loopPlayer.stop();
+    songPlayer.stop();
     tapePlayer.stop();
     const address = `/api/audio/${source.audio}/cleaned/${start}/${end}?clicks=${asked.clicks}&hum=${asked.hum}&hiss=${asked.hiss}&part=${which}`;
     try {

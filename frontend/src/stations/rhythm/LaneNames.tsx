@@ -73,7 +73,7 @@ function GroupName({ lane, row, sounds }: { lane: Lane; row: number; sounds: boo
 }
 
 function laneItems(pattern: Pattern, lane: Lane): (Item | null)[] {
-  const hits = pattern.hits.filter((hit) => hit.pad === lane.pad).map(({ pad, beat }) => ({ pad, beat }));
+  const hits = pattern.hits.filter((hit) => hit.pad === lane.pad).map((hit) => hit.id);
   return [
     { label: "Play it", disabled: lane.empty, onSelect: () => voices.press(lane.pad) },
     { label: "Choose its pad", disabled: lane.empty, onSelect: () => useView.getState().look({ pads: [lane.pad], page: Math.floor(lane.pad / PAGE) }) },

@@ -85,7 +85,7 @@ export function PatternGrid({ pattern, lanes: all, row, heading }: Props) {
   /** Sets a hit, together with those painted before it in the same gesture. */
   function put(lane: Lane, beat: number, gesture: string | null, before: Hit[] = []): Hit[] {
     if (lane.empty || !lane.pads.length) return before;
-    const hits = [...before, { pad: lane.pad, beat, velocity: 100, length: STEP, take: 0 }];
+    const hits = [...before, { pad: lane.pad, beat, velocity: 100, length: STEP, take: 0, note: 0, own: {}, id: "" }];
     void edit({ type: "put_hits", pattern: pattern.id, hits }, gesture);
     if (!playing) voices.press(lane.pad, 100);
     return hits;
@@ -111,8 +111,7 @@ export function PatternGrid({ pattern, lanes: all, row, heading }: Props) {
       if (Math.abs(up) > 3) now.moved = true;
       if (!now.moved) return;
       const velocity = Math.round(Math.min(127, Math.max(1, now.hit.velocity + up * 1.5)));
-      const place = { pad: now.hit.pad, beat: now.hit.beat };
-      void edit({ type: "set_velocity", pattern: pattern.id, hits: [place], velocity }, now.gesture);
+      void edit({ type: "set_hits", pattern: pattern.id, hits: [now.hit.id], velocity }, now.gesture);
       return;
     }
     const step = Math.floor(beatAt(event) / STEP) * STEP;
@@ -123,7 +122,7 @@ export function PatternGrid({ pattern, lanes: all, row, heading }: Props) {
     const now = drag.current;
     drag.current = null;
     if (now?.kind === "hit" && !now.moved)
-      void edit({ type: "remove_hits", pattern: pattern.id, hits: [{ pad: now.hit.pad, beat: now.hit.beat }] });
+      void edit({ type: "remove_hits", pattern: pattern.id, hits: [now.hit.id] });
   }
   function onKeyDown(event: KeyboardEvent) {
     const at = cursor ?? { pad: lanes[0]?.pad ?? 0, beat: 0 };
@@ -147,21 +146,21 @@ export function PatternGrid({ pattern, lanes: all, row, heading }: Props) {
   }
   function toggle(lane: Lane, beat: number) {
     const hit = hitAt(lane, beat);
-    if (hit) void edit({ type: "remove_hits", pattern: pattern.id, hits: [{ pad: hit.pad, beat: hit.beat }] });
+    if (hit) void edit({ type: "remove_hits", pattern: pattern.id, hits: [hit.id] });
     else put(lane, beat, null);
   }
   function louder(at: { pad: number; beat: number }, by: number) {
     const lane = lanes.find((l) => l.pads.includes(at.pad));
     const hit = lane && hitAt(lane, at.beat);
-    if (hit) void edit({ type: "set_velocity", pattern: pattern.id, hits: [{ pad: hit.pad, beat: hit.beat }], velocity: Math.min(127, Math.max(1, hit.velocity + by)) });
+    if (hit) void edit({ type: "set_hits", pattern: pattern.id, hits: [hit.id], velocity: Math.min(127, Math.max(1, hit.velocity + by)) });
   }
 
   function hitItems(event: MouseEvent): (Item | null)[] {
     const lane = laneAt(event);
     const hit = lane && hitAt(lane, beatAt(event));
     if (!hit) return [];
-    const places = [{ pad: hit.pad, beat: hit.beat }];
-    const set = (velocity: number) => void edit({ type: "set_velocity", pattern: pattern.id, hits: places, velocity });
+    const ids = [hit.id];
+    const set = (velocity: number) => void edit({ type: "set_hits", pattern: pattern.id, hits: ids, velocity });
     return [
       { label: "Full velocity, 127", checked: hit.velocity === 127, onSelect: () => set(127) },
       { label: "Usual velocity, 100", checked: hit.velocity === 100, onSelect: () => set(100) },
@@ -170,7 +169,7 @@ export function PatternGrid({ pattern, lanes: all, row, heading }: Props) {
       { label: "Play it", onSelect: () => voices.press(hit.pad, hit.velocity) },
       { label: "Choose its pad", onSelect: () => look({ pads: [hit.pad], page: Math.floor(hit.pad / PAGE) }) },
       null,
-      { label: "Remove it", onSelect: () => void edit({ type: "remove_hits", pattern: pattern.id, hits: places }) },
+      { label: "Remove it", onSelect: () => void edit({ type: "remove_hits", pattern: pattern.id, hits: ids }) },
     ];
   }
 

@@ -1,0 +1,72 @@
+/** The song: played from a bar, followed through edits. */
+import { api, ask } from "../api/client";
+import { loopPlayer } from "../audio/loop";
+import { previewPlayer } from "../audio/preview";
+import { songPlayer, useSong } from "../audio/song";
+import { tapePlayer } from "../audio/tape";
+import type { Pocket, Section } from "../api/types";
+import { usePocket } from "./pocket";
+import { toast } from "./toasts";
+import { useView } from "./view";
+
+/** One time through a section, from which beat of the song on. */
+export interface Stretch {
+  section: Section;
+  at: number;
+  turn: number;
+}
+
+export function stretchesOf(pocket: Pocket): Stretch[] {
+  const out: Stretch[] = [];
+  let at = 0;
+  for (const key of pocket.song) {
+    const section = pocket.sections[key];
+    for (let turn = 0; section && turn < section.repeats; turn++) {
+      out.push({ section, at, turn });
+      at += section.bars * section.beats_per_bar;
+    }
+  }
+  return out;
+}
+
+export function songBeats(pocket: Pocket): number {
+  return stretchesOf(pocket).reduce((sum, { section }) => sum + section.bars * section.beats_per_bar, 0);
+}
+
+/** The beat of the song that is heard now. */
+export function songBeat(): number {
+  const pocket = usePocket.getState().open?.pocket;
+  return pocket ? (songPlayer.place() * pocket.tempo) / 60 / pocket.rate : 0;
+}
+
+export function playSong(beat: number): void {
+  const open = usePocket.getState().open;
+  if (!open) return;
+  if (!songBeats(open.pocket)) {
+    toast({ title: "The song is empty", text: "Add a section in Song, and put patterns into it.", tone: "note" });
+    return;
+  }
+  loopPlayer.stop();
+  tapePlayer.stop();
+  previewPlayer.stop();
+  const from = beat < songBeats(open.pocket) ? beat : 0;
+  useView.getState().look({ songBeat: from });
+  const window_ = (first: number, last: number) => ask(api.GET("/api/pockets/{pocket}/song", { params: { path: { pocket: open.id }, query: { first, last } } }));
+  songPlayer.play(Math.round((from * 60 * open.pocket.rate) / open.pocket.tempo), window_).catch((error: Error) => toast({ title: "The song cannot be played", text: error.message, tone: "error" }));
+}
+
+export function toggleSong(): void {
+  const { playing, coming } = useSong.getState();
+  if (playing || coming) songPlayer.stop();
+  else playSong(useView.getState().songBeat);
+}
+
+/** After each change of the pocket, what is to come of the song is asked for anew. */
+export function followSong(): () => void {
+  let version = -1;
+  return usePocket.subscribe(({ open }) => {
+    if (!open || open.version === version) return;
+    version = open.version;
+    songPlayer.changed().catch(() => undefined);
+  });
+}
