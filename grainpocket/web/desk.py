@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
 
+from grainpocket.core.mix.alone import alone, keys_through
 from grainpocket.core.mix.loop import Renderer, Segment
 from grainpocket.core.pocket import RATE, Pocket
 from grainpocket.core.shape.voice import VoiceSpec, spec_of
@@ -25,6 +27,18 @@ from grainpocket.web.slicing import FactKeeper
 _MOST_RECIPES, _MOST_AHEAD, _MOST_WIRE = 8000, 16, 64
 
 
+@dataclass(frozen=True, eq=False)
+class Struck:
+    """A pad struck by hand, to be heard through its bus."""
+
+    pocket: Pocket
+    pad: int
+    lead: int
+
+
+Recipe = VoiceSpec | Segment | Struck
+
+
 class UnknownKey(KeyError):
     """The server was restarted or has forgotten this sound's recipe: ask for the plan again."""
 
@@ -41,7 +55,7 @@ class Desk:
         self.renderer = Renderer(self.audio, RATE, settings.render_mb // 2)
         self.heard = Heard(self.renderer, settings.render_mb * 500_000)
         self.enqueue = Queues(settings).hand_over
-        self._recipes: OrderedDict[str, VoiceSpec | Segment] = OrderedDict()
+        self._recipes: OrderedDict[str, Recipe] = OrderedDict()
         self._wire: OrderedDict[str, bytes] = OrderedDict()
         self._lock = threading.Lock()
         self._ahead = ThreadPoolExecutor(1, "render-ahead")
@@ -66,6 +80,12 @@ class Desk:
         self._know(dict(keyed.values()))
         return keyed
 
+    def through(self, pocket: Pocket, voices: Mapping[int, tuple[str, VoiceSpec]]) -> dict[int, str]:
+        """Keys of every pad's sound through its bus, known from now on; none where the voice itself is it."""
+        keys = keys_through(pocket, voices)
+        self._know({key: Struck(pocket, index, voices[index][1].lead(pocket.rate)) for index, key in keys.items()})
+        return keys
+
     def sound(self, key: str) -> bytes:
         """A voice or segment as it goes over the wire."""
         with self._lock:
@@ -78,8 +98,11 @@ class Desk:
             return planar(made)
         return wire if wire is not None else self._sent(key, recipe)
 
-    def _sent(self, key: str, recipe: VoiceSpec | Segment) -> bytes:
-        samples = self.renderer.segment(recipe) if isinstance(recipe, Segment) else self.renderer.voice(recipe)
+    def _sent(self, key: str, recipe: Recipe) -> bytes:
+        if isinstance(recipe, Struck):
+            samples = alone(recipe.pocket, recipe.pad, recipe.lead, self.renderer)
+        else:
+            samples = self.renderer.segment(recipe) if isinstance(recipe, Segment) else self.renderer.voice(recipe)
         wire = planar(samples)
         with self._lock:
             # Most are asked for once, just after they were made, and then live in the browser's cache.
@@ -88,7 +111,7 @@ class Desk:
                 self._wire.popitem(last=False)
         return wire
 
-    def _know(self, recipes: dict[str, VoiceSpec] | dict[str, Segment]) -> None:
+    def _know(self, recipes: Mapping[str, Recipe]) -> None:
         with self._lock:
             for key, recipe in recipes.items():
                 self._recipes[key] = recipe

@@ -110,10 +110,14 @@ class _Heard:
 
 
 def sounds(pocket: Pocket, heard: _Heard) -> Sounds:
+    known = desk().voices(pocket)
+    through = desk().through(pocket, known)
     voices = {
-        index: Voice.model_construct(key=key, frames=spec.lead(pocket.rate) + spec.length, lead=spec.lead(pocket.rate))
-        for index, (key, spec) in desk().voices(pocket).items()
-    }
+        index: Voice.model_construct(
+            key=key, frames=spec.lead(pocket.rate) + spec.length, lead=spec.lead(pocket.rate), through=through.get(index)
+        )
+        for index, (key, spec) in known.items()
+    }  # fmt: skip
     spans = {"release": RELEASE_FADE_S, "choke": CHOKE_FADE_S, "together": TOGETHER_S}
     live = Live(**{name: int(span * pocket.rate) for name, span in spans.items()})
     return Sounds.model_construct(voices=voices, loop=heard.loop(pocket), live=live)

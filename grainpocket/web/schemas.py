@@ -71,6 +71,7 @@ class Voice(BaseModel):
     key: str
     frames: int
     lead: int
+    through: str | None = Field(default=None, description="Names its sound through its bus and the master, where that is another")
 
 
 class Live(BaseModel):

@@ -4,10 +4,13 @@ from __future__ import annotations
 
 import re
 import resource
+import threading
 
 import uvicorn
 from a2wsgi import WSGIMiddleware
 
+from grainpocket.core.mix.effects import warm
+from grainpocket.core.pocket import RATE
 from grainpocket.settings import Settings
 from grainpocket.web.app import create_app
 from grainpocket.web.events import Events, Message, Receive, Send
@@ -41,6 +44,7 @@ def serve(settings: Settings, extra_ports: tuple[int, ...] = ()) -> None:
     soft, hard = resource.getrlimit(resource.RLIMIT_NOFILE)
     wanted = WANTED_FILES if hard == resource.RLIM_INFINITY else min(WANTED_FILES, hard)
     resource.setrlimit(resource.RLIMIT_NOFILE, (max(soft, wanted), hard))
+    threading.Thread(target=warm, args=(RATE,), daemon=True, name="warm").start()
     uvicorn.run(
         Server(settings, extra_ports), host="127.0.0.1", port=settings.port, log_level="warning", access_log=False,
         server_header=False, timeout_keep_alive=60, timeout_graceful_shutdown=1, lifespan="off",

@@ -3,39 +3,15 @@
 from __future__ import annotations
 
 import base64
-import io
 import itertools
 
 import numpy as np
 import pytest
-import soundfile as sf
 from playwright.sync_api import expect
 
 from tests.signals import RATE, drum_loop
-from tests.ui.conftest import Opener, Ui
-
-_BYTES = """Object.values(%s).map((side) => {
-  const bytes = new Uint8Array(side.buffer, side.byteOffset, side.byteLength);
-  let text = ""; for (let i = 0; i < bytes.length; i += 32768) text += String.fromCharCode(...bytes.subarray(i, i + 32768));
-  return btoa(text); })"""
-
-
-def floats(ui: Ui, expression: str) -> np.ndarray:
-    """(n, 2) of a pair of Float32Arrays in the page."""
-    left, right = ui.look(_BYTES % expression)
-    return np.stack([np.frombuffer(base64.b64decode(side), "<f4") for side in (left, right)], axis=1)
-
-
-def exported(ui: Ui) -> np.ndarray:
-    ui.button("Export").click()
-    with ui.page.expect_download() as download:
-        ui.button("Save WAV").click()
-    data = download.value.path().read_bytes()
-    ui.page.keyboard.press("Escape")
-    assert sf.info(io.BytesIO(data)).subtype == "PCM_24"
-    samples, rate = sf.read(io.BytesIO(data), dtype="int32", always_2d=True)
-    assert rate == RATE
-    return (samples >> 8) / 8388607
+from tests.ui.conftest import Opener
+from tests.ui.sound import BYTES, exported, floats
 
 
 def residue_db(a: np.ndarray, b: np.ndarray) -> float:
@@ -102,7 +78,7 @@ def test_what_the_worklet_sounds_is_what_was_scheduled(opened: Opener) -> None:
         }"""
     )
     length, swap = rendered["length"], rendered["swapAt"]
-    both = _BYTES.replace("%s", "window.rendered.%s")
+    both = BYTES.replace("%s", "window.rendered.%s")
     sides = {name: [np.frombuffer(base64.b64decode(text), "<f4") for text in ui.look(both % name)] for name in ("out", "was")}
     out, old, new = sides["out"][0], *sides["was"]
     start = int(np.argmax(np.abs(out) > 0)) - int(np.argmax(np.abs(old) > 0))

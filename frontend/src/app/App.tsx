@@ -166,7 +166,7 @@ function House({ about, pocket, id }: { about: About; pocket: Pocket; id: string
               </Tabs.Trigger>
             ))}
           </Tabs.List>
-            <div className="absolute top-1 right-4 left-[264px] z-20 flex min-h-[34px] flex-col justify-end">
+            <div className="pointer-events-none absolute top-1 right-4 left-[338px] z-20 flex min-h-[34px] flex-col justify-end [&>*]:pointer-events-auto">
               {connected ? null : (
                 <span role="status" className="ml-auto text-[12px]">
                   The server does not answer; trying again. What you made is kept.

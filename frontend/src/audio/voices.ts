@@ -3,7 +3,9 @@ import { create } from "zustand";
 
 import { pcm } from "../api/client";
 import type { Pad, Sounds } from "../api/types";
-import { audio, mark, output, wake } from "./engine";
+import { audio, mark, output, straight, wake } from "./engine";
+
+const REST_MS = 600;
 
 interface Sounding {
   source: AudioBufferSourceNode;
@@ -32,9 +34,21 @@ class Voices {
     this.known = sounds;
     this.pads = pads;
     const wanted = Object.entries(sounds.voices).sort(([a], [b]) => this.distance(a, page) - this.distance(b, page));
-    const keys = new Set(wanted.map(([, voice]) => voice.key));
+    const keys = new Set(wanted.flatMap(([, voice]) => (voice.through ? [voice.key, voice.through] : [voice.key])));
     for (const key of this.buffers.keys()) if (!keys.has(key) && !this.slices.has(key)) this.buffers.delete(key);
     for (const [, voice] of wanted) void this.fetch(voice.key, `/api/sound/${voice.key}`).catch(() => undefined);
+    window.clearTimeout(this.resting);
+    this.resting = window.setTimeout(() => void this.fetchThrough(sounds, page), REST_MS);
+  }
+
+  private resting = 0;
+
+  /** Once the hand rests, the pads in view as they sound through their buses; until each is here, its bare voice sounds. */
+  private async fetchThrough(sounds: Sounds, page: number): Promise<void> {
+    for (const [pad, voice] of Object.entries(sounds.voices)) {
+      if (this.known !== sounds) return;
+      if (voice.through && this.distance(pad, page) === 0) await this.fetch(voice.through, `/api/sound/${voice.through}`).catch(() => undefined);
+    }
   }
 
   private distance(pad: string, page: number): number {
@@ -68,7 +82,9 @@ class Voices {
     const settings = this.pads[pad];
     if (!voice || !settings) return;
     const buffer = this.buffers.get(voice.key);
-    if (buffer) this.start(buffer, pad, settings, velocity);
+    const through = voice.through ? this.buffers.get(voice.through) : undefined;
+    if (through) this.start(through, pad, settings, velocity, true);
+    else if (buffer) this.start(buffer, pad, settings, velocity);
     else
       void this.fetch(voice.key, `/api/sound/${voice.key}`)
         .then((late) => this.start(late, pad, settings, velocity))
@@ -80,7 +96,8 @@ class Voices {
     for (const sound of this.playing.get(pad) ?? []) if (sound.held) this.fade(sound, this.known?.live.release ?? 529);
   }
 
-  private start(buffer: AudioBuffer, pad: number, settings: Pad, velocity: number): void {
+  /** rendered: to the end, with the master in it. */
+  private start(buffer: AudioBuffer, pad: number, settings: Pad, velocity: number, rendered = false): void {
     const context = audio();
     if (settings.choke) {
       const together = (this.known?.live.together ?? 882) / context.sampleRate;
@@ -91,7 +108,7 @@ class Voices {
     const gain = context.createGain();
     source.buffer = buffer;
     gain.gain.value = (velocity / 127) ** 2;
-    source.connect(gain).connect(output());
+    source.connect(gain).connect(rendered ? straight() : output());
     source.start();
     mark("voice start");
     const sound: Sounding = { source, gain, choke: settings.choke, began: context.currentTime, held: settings.sound.play === "held", ended: false };

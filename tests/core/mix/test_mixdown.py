@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from grainpocket.core.document.mixing import Bus, Effect
+from grainpocket.core.mix.alone import alone, keys_through
 from grainpocket.core.mix.live import Run
 from grainpocket.core.mix.loop import plan
 from grainpocket.core.mix.mixdown import Mix, trimmed
@@ -13,6 +14,7 @@ from grainpocket.core.mix.routing import curves_of
 from grainpocket.core.pocket import Pocket
 from grainpocket.core.rhythm.schedule import schedule
 from grainpocket.core.rhythm.timing import Timeline
+from grainpocket.core.shape.voice import spec_of
 from grainpocket.core.song.layout import song_schedule
 from grainpocket.core.sound.audio import Samples
 from tests.core.effects.desk import db
@@ -170,3 +172,23 @@ def test_a_thread_moves_its_control() -> None:
     # At beat 8 the send stands at -17 dB, at 12 at -6 and then at -30: beside the -12 dB that it rests at.
     assert db(moved[8 * BEAT : 9 * BEAT]) - db(rest[8 * BEAT : 9 * BEAT]) == pytest.approx(-4.3, abs=1.5)
     assert db(moved[17 * BEAT : 18 * BEAT]) < db(rest[17 * BEAT : 18 * BEAT]) - 12
+
+
+def test_a_pad_is_heard_through_its_bus() -> None:
+    pocket = mixed()
+    voices = {index: (f"voice{index}", spec_of(pocket, pad)) for index, pad in pocket.pads.items()}
+    keys = keys_through(pocket, voices)
+    assert keys.keys() == {0, 1, 2}
+    assert keys_through(plain(), voices) == {}
+    keys_bus = pocket.buses["b3"].model_copy(update={"level": -9.0})
+    other = keys_through(pocket.with_bus(keys_bus), voices)
+    assert [other[i] == keys[i] for i in (0, 1, 2)] == [True, True, False]
+    lead = voices[1][1].lead(RATE)
+    reader, _ = renderer()
+    struck = alone(pocket, 1, lead, reader)
+    bare = reader.voice(voices[1][1])
+    assert len(bare) < len(struck) <= len(bare) + 4 * RATE + 1
+    onset = int(np.argmax(np.abs(struck).max(axis=1) > 0.02))
+    assert abs(onset - int(np.argmax(np.abs(bare).max(axis=1) > 0.02))) < 40, "what lags is made up for"
+    assert np.abs(struck[len(bare) + 2000 :]).max() > 0.001, "its echo rings on"
+    np.testing.assert_array_equal(alone(pocket, 1, lead, renderer()[0]), struck)

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import numpy as np
+
 from grainpocket.core.mix.effects import compressor, duck, echo, eq, limiter, reverb, saturation, width
-from grainpocket.core.mix.effects.base import Effect
+from grainpocket.core.mix.effects.base import TICK, Controls, Effect, run, start_state
 
 EFFECTS: dict[str, Effect] = {
     one.kind: one
@@ -12,4 +14,13 @@ EFFECTS: dict[str, Effect] = {
     )
 }  # fmt: skip
 
-__all__ = ["EFFECTS", "Effect"]
+
+def warm(rate: int) -> None:
+    """Run every effect once over next to nothing: what is loaded or compiled for it, no musician waits for."""
+    block = np.zeros((TICK, 2), np.float32)
+    for effect in EFFECTS.values():
+        controls = Controls(effect.defaults(), rate)
+        run(effect, block, controls, start_state(effect, rate, controls), block)
+
+
+__all__ = ["EFFECTS", "Effect", "warm"]
