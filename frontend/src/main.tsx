@@ -9,7 +9,7 @@ import { queries } from "./app/queries";
 import { useView } from "./app/view";
 import { audio, timings } from "./audio/engine";
 import { loopWorkletUrl } from "./audio/line";
-import { loopPlayer } from "./audio/loop";
+import { loopPlayer, useLoop } from "./audio/loop";
 import { songPlayer, useSong } from "./audio/song";
 import { previewPlayer, usePreview } from "./audio/preview";
 import { tapePlayer, tapeWorkletUrl, useTape } from "./audio/tape";
@@ -22,7 +22,7 @@ declare global {
     grainpocket: unknown;
   }
 }
-window.grainpocket = { audio, timings, loopPlayer, tapePlayer, previewPlayer, songPlayer, useSong, voices, usePocket, usePreview, useTape, useView, loopWorkletUrl, tapeWorkletUrl };
+window.grainpocket = { audio, timings, loopPlayer, tapePlayer, previewPlayer, songPlayer, useLoop, useSong, voices, usePocket, usePreview, useTape, useView, loopWorkletUrl, tapeWorkletUrl };
 
 createRoot(document.getElementById("root") as HTMLElement).render(
   <StrictMode>

@@ -67,7 +67,7 @@ def test_a_tune_from_two_patterns(start: Ui) -> None:
     assert len(written) >= 6 * bar
     assert np.isfinite(written).all()
     # The low tone alone at first; under the kicks of the second section it is turned down.
-    assert db(written[:bar]) > -30
+    assert db(written[:bar]) > -36
     ui.page.keyboard.press("Space")
     ui.wait("gp.useSong.getState().playing && gp.songPlayer.place() > 2000")
     expect(ui.page.get_by_test_id("sounding")).to_have_text("the song")
@@ -125,6 +125,7 @@ def composed(ui: Ui) -> None:
     ui.wait("pocket.song.every(key => pocket.sections[key].bars === 2)")
     # The reverb's send moves: nothing at first, much at the end.
     choose(ui, ui.page.get_by_role("button", name="New thread"), "Send to Reverb")
+    expect(ui.page.get_by_role("button", name="Thread: Drums, Send to Reverb")).to_be_visible()
     for section, share in ((second, 0.98), (third, 0.3)):
         line = section.locator("[data-line]")
         box = line.bounding_box()

@@ -2,7 +2,7 @@
 import { voices } from "../audio/voices";
 import { newGesture } from "../design/NumberField";
 import { PAD_CODES, PAGE } from "../pads/keys";
-import { pressPad } from "../pads/press";
+import { pressPad, releasePad } from "../pads/press";
 import * as actions from "./actions";
 import { chosenIntoTray, stepLike, stepPad } from "./chopping";
 import { cutNow, leaveCutting, useCutting } from "./cutting";
@@ -13,6 +13,7 @@ import { usePocket } from "./pocket";
 import { toggleSong } from "./playing";
 import { nudgeSelection } from "./selecting";
 import { heardNow, lasting, stopAll } from "./sounding";
+import { toggleTaking } from "./taking";
 import { type Station, useView } from "./view";
 
 interface Binding {
@@ -84,6 +85,7 @@ export const BINDINGS: Binding[] = [
   { keys: "L", does: "Loop the selection on or off", match: key("l"), run: () => actions.setLooping(!useView.getState().loopSelection), where: wave },
   { keys: "+ −", does: "Closer, wider", match: (e) => plain(e) && ["+", "=", "-"].includes(e.key), run: (e) => actions.zoom(e.key === "-" ? 1.6 : 1 / 1.6), where: wave },
   { keys: "0", does: "Show the selection, or all", match: key("0"), run: actions.zoomToSelection, where: wave },
+  { keys: "F9", does: "Record what is played on the pads into the pattern, or stop", match: key("F9"), run: (e) => e.repeat || toggleTaking() },
   { keys: "?", does: "This sheet", match: (e) => e.key === "?", run: () => look({ help: !useView.getState().help }) },
 ];
 
@@ -157,10 +159,10 @@ export function listenToKeys(): () => void {
     const pad = held.get(event.code);
     if (pad === undefined) return;
     held.delete(event.code);
-    voices.release(pad);
+    releasePad(pad);
   }
   function letGo() {
-    for (const pad of held.values()) voices.release(pad);
+    for (const pad of held.values()) releasePad(pad);
     held.clear();
   }
   window.addEventListener("keydown", onKeyDown);

@@ -93,8 +93,10 @@ interface View {
   songBeat: number;
   section: string | null;
   thread: string | null;
-  /** Lane and beat of the keyboard's place in the pattern. */
-  step: { pad: number; beat: number } | null;
+  /** Pads whose lanes are unfolded into rows of notes. */
+  notes: number[];
+  /** Lane, note (where the lane is unfolded) and beat of the keyboard's place in the pattern. */
+  step: { pad: number; beat: number; note?: number } | null;
 }
 
 interface Actions {
@@ -137,6 +139,7 @@ const START: View = {
   cleaning: {},
   found: null,
   unfolded: [],
+  notes: [],
   step: null,
   effect: null,
   findsOpen: false,

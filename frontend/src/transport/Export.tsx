@@ -1,8 +1,9 @@
 import { Popover } from "radix-ui";
-import { useState } from "react";
+import { useRef, useState } from "react";
 
 import { api, ask } from "../api/client";
 import type { Job } from "../api/types";
+import { byKeys } from "../app/focus";
 import { usePocket } from "../app/pocket";
 import { toast } from "../app/toasts";
 import { useView } from "../app/view";
@@ -25,6 +26,7 @@ export function Export() {
   const [format, setFormat] = useState<"wav" | "flac">("wav");
   const [passes, setPasses] = useState(1);
   const [job, setJob] = useState<Job | null>(null);
+  const keys = useRef(false);
   const [said, setSaid] = useState<string | null>(null);
   const pattern = patternId ? open?.pocket.patterns[patternId] : undefined;
   const song = inSong && Boolean(open?.pocket.song.length);
@@ -56,7 +58,12 @@ export function Export() {
   const stop = () => job && void ask(api.POST("/api/jobs/{job}/cancel", { params: { path: { job: job.id } } })).catch(() => undefined);
 
   return (
-    <Popover.Root onOpenChange={() => setSaid(null)}>
+    <Popover.Root
+      onOpenChange={(opens) => {
+        setSaid(null);
+        if (opens) keys.current = byKeys();
+      }}
+    >
       <Popover.Trigger asChild>
         <Button tone="solid">Export</Button>
       </Popover.Trigger>
@@ -65,6 +72,8 @@ export function Export() {
           align="end"
           sideOffset={6}
           aria-label="Export"
+          // Opened by a click, it gives the keyboard back to the house, however it is left.
+          onCloseAutoFocus={(event) => keys.current || event.preventDefault()}
           className="z-40 w-[300px] rounded-[4px] border-[1.5px] border-ink bg-card p-3 text-[12.5px] shadow-[3px_3px_0_var(--color-well)]"
         >
           {pattern || song ? (

@@ -18,11 +18,11 @@ export function LaneNames({ pattern, lanes, row, width, top }: { pattern: Patter
         lane.group ? (
           <GroupName key={lane.group.key} lane={lane} row={row} sounds={lane.pads.some((pad) => sounding[pad])} />
         ) : (
-          <Context key={lane.pad} label={`${lane.name}: what to do`} items={() => laneItems(pattern, lane)}>
+          <Context key={`${lane.pad} ${lane.note ?? ""}`} label={`${lane.name}: what to do`} items={() => laneItems(pattern, lane)}>
             <button
               type="button"
               title={lane.name}
-              aria-label={`Play ${lane.name}`}
+              aria-label={`Play ${lane.name}${lane.note ? `, ${signed(lane.note)} semitones` : ""}`}
               className={`flex w-full items-center gap-1 truncate pr-2 pl-3 text-left text-[12px] font-semibold hover:bg-well ${sounding[lane.pad] ? "text-now" : ""}`}
               style={{ height: row }}
               onPointerDown={(event) => {
@@ -35,7 +35,8 @@ export function LaneNames({ pattern, lanes, row, width, top }: { pattern: Patter
               <span aria-hidden className="w-3 shrink-0 text-[11px]" style={{ color: roleColor(lane.role) }}>
                 {lane.role ? ROLES[lane.role].glyph : names[lane.pad % PAGE]}
               </span>
-              <span className="truncate">{lane.name}</span>
+              <span className="truncate">{lane.note === undefined || lane.note === 0 ? lane.name : ""}</span>
+              {lane.note === undefined ? null : <span className="ml-auto text-[11px] font-normal text-ink2">{lane.note === 0 ? "0 st" : signed(lane.note)}</span>}
             </button>
           </Context>
         ),
@@ -72,11 +73,24 @@ function GroupName({ lane, row, sounds }: { lane: Lane; row: number; sounds: boo
   );
 }
 
+function signed(note: number): string {
+  return note > 0 ? `+${note}` : `\u2212${-note}`;
+}
+
 function laneItems(pattern: Pattern, lane: Lane): (Item | null)[] {
   const hits = pattern.hits.filter((hit) => hit.pad === lane.pad).map((hit) => hit.id);
   return [
     { label: "Play it", disabled: lane.empty, onSelect: () => voices.press(lane.pad) },
     { label: "Choose its pad", disabled: lane.empty, onSelect: () => useView.getState().look({ pads: [lane.pad], page: Math.floor(lane.pad / PAGE) }) },
+    {
+      label: "Notes: unfold into rows",
+      checked: lane.note !== undefined,
+      disabled: lane.empty,
+      onSelect: () => {
+        const { notes, look } = useView.getState();
+        look({ notes: notes.includes(lane.pad) ? notes.filter((pad) => pad !== lane.pad) : [...notes, lane.pad] });
+      },
+    },
     { label: "Show it in Chop", disabled: lane.empty, onSelect: () => showInChop(lane.pad) },
     null,
     { label: "Remove all its hits", disabled: !hits.length, onSelect: () => void edit({ type: "remove_hits", pattern: pattern.id, hits }) },

@@ -12,13 +12,17 @@ import { INK, NOW, roleColor } from "../../design/roles";
 import { PAGE } from "../../pads/keys";
 import { prepare } from "../../wave/draw";
 import { usePaint, useWidth } from "../../wave/useCanvas";
-import { grouped, type Lane } from "./lanes";
+import { grouped, type Lane, withNotes } from "./lanes";
 import { LaneNames } from "./LaneNames";
 
 const STEP = 0.25;
 const NAMES = 112;
 
+/** How near the end of a note its length is taken hold of, in pixels. */
+const END = 6;
+
 type Drag =
+  | { kind: "note"; lane: Lane; hit: Hit; x: number; end: boolean; moved: boolean; gesture: string }
   | { kind: "paint"; lane: Lane; gesture: string; hits: Hit[] }
   | { kind: "hit"; lane: Lane; hit: Hit; y: number; moved: boolean; gesture: string };
 
@@ -32,7 +36,8 @@ interface Props {
 export function PatternGrid({ pattern, lanes: all, row, heading }: Props) {
   const unfolded = useView((s) => s.unfolded);
   const chosen = useView((s) => s.pads);
-  const lanes = grouped(all, unfolded, chosen);
+  const notes = useView((s) => s.notes);
+  const lanes = withNotes(grouped(all, unfolded, chosen), pattern, heading ? notes : []);
   const box = useRef<HTMLDivElement>(null);
   const canvas = useRef<HTMLCanvasElement>(null);
   const drag = useRef<Drag | null>(null);
@@ -53,15 +58,19 @@ export function PatternGrid({ pattern, lanes: all, row, heading }: Props) {
       const y = top + i * row;
       c.fillStyle = "rgba(42,27,51,0.12)";
       c.fillRect(0, y + row - 1, width, 1);
-      if (cursor && (lane.pads.includes(cursor.pad) || (!lane.group && cursor.pad === lane.pad))) {
+      if (lane.note === 0) {
+        c.fillStyle = "rgba(42,27,51,0.07)";
+        c.fillRect(0, y, width, row - 1);
+      }
+      if (cursor && (lane.note === undefined || lane.note === (cursor.note ?? 0)) && (lane.pads.includes(cursor.pad) || (!lane.group && cursor.pad === lane.pad))) {
         c.strokeStyle = NOW;
         c.lineWidth = 2;
         c.strokeRect(cursor.beat * perBeat + 1, y + 1, STEP * perBeat - 2, row - 3);
       }
     });
-    const rows = new Map(lanes.flatMap((lane, i) => lane.pads.map((pad) => [pad, i] as const)));
+    const rows = new Map(lanes.flatMap((lane, i) => lane.pads.map((pad) => [lane.note === undefined ? `${pad}` : `${pad} ${lane.note}`, i] as const)));
     for (const hit of pattern.hits) {
-      const i = rows.get(hit.pad);
+      const i = rows.get(`${hit.pad}`) ?? rows.get(`${hit.pad} ${hit.note}`);
       if (i !== undefined && hit.beat < pattern.bars * pattern.beats_per_bar) paintHit(c, hit, lanes[i] as Lane, top + i * row, row, perBeat);
     }
     const loop = loopPlayer.loop();
@@ -80,12 +89,12 @@ export function PatternGrid({ pattern, lanes: all, row, heading }: Props) {
   }
   function hitAt(lane: Lane, beat: number): Hit | undefined {
     // The nearest hit whose drawn bar is under the pointer.
-    return pattern.hits.filter((h) => lane.pads.includes(h.pad) && beat >= h.beat - 0.03 && beat < h.beat + STEP * 0.92).at(-1);
+    return pattern.hits.filter((h) => lane.pads.includes(h.pad) && (lane.note === undefined || h.note === lane.note) && beat >= h.beat - 0.03 && beat < h.beat + long(lane, h)).at(-1);
   }
   /** Sets a hit, together with those painted before it in the same gesture. */
   function put(lane: Lane, beat: number, gesture: string | null, before: Hit[] = []): Hit[] {
     if (lane.empty || !lane.pads.length) return before;
-    const hits = [...before, { pad: lane.pad, beat, velocity: 100, length: STEP, take: 0, note: 0, own: {}, id: "" }];
+    const hits = [...before, { pad: lane.pad, beat, velocity: 100, length: STEP, take: 0, note: lane.note ?? 0, own: {}, id: "" }];
     void edit({ type: "put_hits", pattern: pattern.id, hits }, gesture);
     if (!playing) voices.press(lane.pad, 100);
     return hits;
@@ -97,15 +106,26 @@ export function PatternGrid({ pattern, lanes: all, row, heading }: Props) {
     event.currentTarget.setPointerCapture(event.pointerId);
     const beat = beatAt(event);
     const step = Math.floor(beat / STEP) * STEP;
-    look({ step: { pad: lane.pad, beat: step } });
+    look({ step: { pad: lane.pad, beat: step, note: lane.note } });
     const hit = hitAt(lane, beat);
     const gesture = newGesture();
-    if (hit) drag.current = { kind: "hit", lane, hit, y: event.clientY, moved: false, gesture };
+    if (hit && lane.note !== undefined && !event.altKey)
+      drag.current = { kind: "note", lane, hit, x: event.clientX, end: (hit.beat + long(lane, hit) - beat) * perBeat < END, moved: false, gesture };
+    else if (hit) drag.current = { kind: "hit", lane, hit, y: event.clientY, moved: false, gesture };
     else drag.current = { kind: "paint", lane, gesture, hits: put(lane, step, gesture) };
   }
   function onPointerMove(event: PointerEvent) {
     const now = drag.current;
     if (!now) return;
+    if (now.kind === "note") {
+      const by = event.clientX - now.x;
+      if (Math.abs(by) > 3 || laneAt(event)?.note !== now.lane.note) now.moved = true;
+      if (now.moved && now.end) {
+        const length = Math.max(STEP / 4, Math.round((beatAt(event) - now.hit.beat) / (STEP / 4)) * (STEP / 4));
+        void edit({ type: "set_hits", pattern: pattern.id, hits: [now.hit.id], length }, now.gesture);
+      }
+      return;
+    }
     if (now.kind === "hit") {
       const up = now.y - event.clientY;
       if (Math.abs(up) > 3) now.moved = true;
@@ -118,22 +138,30 @@ export function PatternGrid({ pattern, lanes: all, row, heading }: Props) {
     if (step < 0 || step >= pattern.bars * pattern.beats_per_bar || now.hits.some((h) => h.beat === step)) return;
     if (!pattern.hits.some((h) => now.lane.pads.includes(h.pad) && h.beat === step)) now.hits = put(now.lane, step, now.gesture, now.hits);
   }
-  function onPointerUp() {
+  function onPointerUp(event: PointerEvent) {
     const now = drag.current;
     drag.current = null;
-    if (now?.kind === "hit" && !now.moved)
+    if (now?.kind === "note" && now.moved && !now.end) {
+      // Moved as a whole once it is let go: steps along the beats, rows of notes.
+      const beats = Math.round((event.clientX - now.x) / perBeat / STEP) * STEP;
+      const to = laneAt(event);
+      const notes_ = to?.pad === now.lane.pad && to.note !== undefined ? to.note - (now.lane.note ?? 0) : 0;
+      if (beats || notes_) void edit({ type: "move_hits", pattern: pattern.id, hits: [now.hit.id], beats, notes: notes_ });
+      return;
+    }
+    if ((now?.kind === "hit" || now?.kind === "note") && !now.moved)
       void edit({ type: "remove_hits", pattern: pattern.id, hits: [now.hit.id] });
   }
   function onKeyDown(event: KeyboardEvent) {
     const at = cursor ?? { pad: lanes[0]?.pad ?? 0, beat: 0 };
-    const i = Math.max(0, lanes.findIndex((lane) => lane.pads.includes(at.pad)));
+    const i = Math.max(0, lanes.findIndex((lane) => lane.pads.includes(at.pad) && (lane.note === undefined || lane.note === (at.note ?? 0))));
     const lane = lanes[i];
     const end = pattern.bars * pattern.beats_per_bar;
     const move: Record<string, () => void> = {
-      ArrowLeft: () => look({ step: { pad: at.pad, beat: Math.max(0, at.beat - STEP) } }),
-      ArrowRight: () => look({ step: { pad: at.pad, beat: Math.min(end - STEP, at.beat + STEP) } }),
-      ArrowUp: () => (event.shiftKey ? louder(at, 8) : look({ step: { pad: lanes[Math.max(0, i - 1)]?.pad ?? at.pad, beat: at.beat } })),
-      ArrowDown: () => (event.shiftKey ? louder(at, -8) : look({ step: { pad: lanes[Math.min(lanes.length - 1, i + 1)]?.pad ?? at.pad, beat: at.beat } })),
+      ArrowLeft: () => look({ step: { ...at, beat: Math.max(0, at.beat - STEP) } }),
+      ArrowRight: () => look({ step: { ...at, beat: Math.min(end - STEP, at.beat + STEP) } }),
+      ArrowUp: () => (event.shiftKey ? louder(at, 8) : look({ step: rowStep(lanes[Math.max(0, i - 1)], at) })),
+      ArrowDown: () => (event.shiftKey ? louder(at, -8) : look({ step: rowStep(lanes[Math.min(lanes.length - 1, i + 1)], at) })),
       Enter: () => lane && toggle(lane, at.beat),
       Home: () => look({ step: { pad: at.pad, beat: 0 } }),
       End: () => look({ step: { pad: at.pad, beat: end - STEP } }),
@@ -201,6 +229,15 @@ export function PatternGrid({ pattern, lanes: all, row, heading }: Props) {
   );
 }
 
+/** Beats that a hit is drawn wide: in a row of notes its length. */
+function long(lane: Lane, hit: Hit): number {
+  return lane.note === undefined ? STEP * 0.92 : Math.max(STEP / 4, hit.length ?? STEP);
+}
+
+function rowStep(lane: Lane | undefined, at: { pad: number; beat: number }): { pad: number; beat: number; note?: number } {
+  return lane ? { pad: lane.pad, beat: at.beat, note: lane.note } : at;
+}
+
 function paintLines(c: CanvasRenderingContext2D, pattern: Pattern, perBeat: number, width: number, height: number, top: number): void {
   const steps = pattern.bars * pattern.beats_per_bar * 4;
   c.font = '500 10px "Atkinson Hyperlegible Next Variable"';
@@ -223,7 +260,7 @@ function paintLines(c: CanvasRenderingContext2D, pattern: Pattern, perBeat: numb
 }
 
 function paintHit(c: CanvasRenderingContext2D, hit: Hit, lane: Lane, y: number, row: number, perBeat: number): void {
-  const wide = Math.max(3, STEP * perBeat * 0.8);
+  const wide = Math.max(3, lane.note === undefined ? STEP * perBeat * 0.8 : long(lane, hit) * perBeat - 1);
   const tall = Math.max(3, (hit.velocity / 127) * (row - 4));
   c.globalAlpha = lane.empty ? 0.3 : 1;
   c.fillStyle = roleColor(lane.role);

@@ -4,10 +4,12 @@ import { useRef } from "react";
 import type { Pattern, Pocket } from "../../api/types";
 import { usePocket } from "../../app/pocket";
 import { useView } from "../../app/view";
+import { toggleTaking, useTaking } from "../../app/taking";
 import { Button } from "../../design/Button";
+import { Menu } from "../../design/Menu";
 import { addPattern } from "./PatternMenu";
 import { PatternGrid } from "./PatternGrid";
-import { grouped, lanesOf } from "./lanes";
+import { grouped, type Lane, lanesOf, withNotes } from "./lanes";
 import { useHeight } from "../../wave/useCanvas";
 
 export function Rhythm() {
@@ -34,13 +36,19 @@ function Large({ pocket, pattern }: { pocket: Pocket; pattern: Pattern }) {
   const height = useHeight(box);
   const lanes = lanesOf(pocket, pattern, page, chosen, true);
   const unfolded = useView((s) => s.unfolded);
-  const room = Math.floor((height - 22) / Math.max(1, grouped(lanes, unfolded, chosen).length));
+  const notes = useView((s) => s.notes);
+  const groups = grouped(lanes, unfolded, chosen);
+  const room = Math.floor((height - 22) / Math.max(1, withNotes(groups, pattern, notes).length));
   return (
     <div className="flex min-h-0 grow flex-col px-4 pt-2.5 pb-2">
+      <div className="mb-2 flex items-center gap-1.5">
+        <Take />
+        <NoteLanes lanes={groups} />
+      </div>
       <div ref={box} className="min-h-0 grow">
         <div className="thin-scroll max-h-full overflow-auto rounded-[4px] border-[1.5px] border-ink bg-card" tabIndex={-1}>
           {lanes.length ? (
-            <PatternGrid pattern={pattern} lanes={lanes} row={Math.min(44, Math.max(22, room))} heading />
+            <PatternGrid pattern={pattern} lanes={lanes} row={Math.min(44, Math.max(notes.length ? 17 : 22, room))} heading />
           ) : (
             <p className="p-6 text-ink2">Nothing on the pads of this page: put some chops there first, in Chop.</p>
           )}
@@ -50,5 +58,32 @@ function Large({ pocket, pattern }: { pocket: Pocket; pattern: Pattern }) {
         Click a step to set a hit, again to remove it. Drag a hit up or down for its velocity, drag along a lane to paint. Hits off the grid stand where they were played.
       </p>
     </div>
+  );
+}
+
+/** Records what is played on the pads. */
+function Take() {
+  const { state, beat, taken } = useTaking();
+  return (
+    <Button tone={state === "off" ? "solid" : "play"} aria-pressed={state !== "off"} hint="What you play on the pads goes into the pattern, exactly where you play it" keys="F9" onClick={toggleTaking}>
+      {state === "off" ? "Record pads" : state === "counting" ? `Count-in ${beat}` : `Recording, ${taken} ${taken === 1 ? "hit" : "hits"}`}
+    </Button>
+  );
+}
+
+/** Which lanes are unfolded into rows of notes. */
+function NoteLanes({ lanes }: { lanes: Lane[] }) {
+  const notes = useView((s) => s.notes);
+  const able = lanes.filter((lane) => !lane.group && !lane.empty);
+  return (
+    <Menu
+      label="Lanes with notes"
+      trigger={<Button hint="Unfold a lane into rows of its notes: chords, melodies">Notes ▾</Button>}
+      items={able.map((lane) => ({
+        label: lane.name,
+        checked: notes.includes(lane.pad),
+        onSelect: () => useView.getState().look({ notes: notes.includes(lane.pad) ? notes.filter((pad) => pad !== lane.pad) : [...notes, lane.pad] }),
+      }))}
+    />
   );
 }

@@ -12,6 +12,8 @@ export interface Lane {
   name: string;
   role: Role | null;
   empty: boolean;
+  /** Of a row of a lane that is unfolded into its notes: semitones from the pad's own pitch. */
+  note?: number;
   /** Of a row that stands for a group. */
   group?: { key: string; folded: boolean; count: number };
 }
@@ -48,5 +50,19 @@ export function grouped(lanes: Lane[], unfolded: string[], chosen: number[]): La
     const name = role ? ROLES[role].label : "no role";
     const head: Lane = { pad, pads: folded ? pads : [], name, role, empty: mine.every((lane) => lane.empty), group: { key, folded, count: mine.length } };
     return folded ? [head] : [head, ...mine];
+  });
+}
+
+/** Semitones above and below the pad's own pitch that an unfolded lane shows, unless its hits go further. */
+const NOTES_SHOWN = 7;
+
+/** Lanes that are unfolded into rows of their notes, the highest first. */
+export function withNotes(lanes: Lane[], pattern: Pattern, unfolded: number[]): Lane[] {
+  return lanes.flatMap((lane) => {
+    if (lane.group || !unfolded.includes(lane.pad)) return [lane];
+    const notes = pattern.hits.filter((hit) => hit.pad === lane.pad).map((hit) => hit.note);
+    const high = Math.max(NOTES_SHOWN, ...notes);
+    const low = Math.min(-NOTES_SHOWN, ...notes);
+    return Array.from({ length: high - low + 1 }, (_, i) => ({ ...lane, note: high - i }));
   });
 }

@@ -1,0 +1,90 @@
+"""Rhythm, plainly: notes of a pad, and what is played on the pads recorded into the pattern."""
+
+from __future__ import annotations
+
+import pytest
+from playwright.sync_api import expect
+
+from tests.signals import drum_loop
+from tests.ui.conftest import Opener, Ui
+
+
+@pytest.fixture
+def rhythm(opened: Opener) -> Ui:
+    ui = opened()
+    ui.bring_in_loop(drum_loop(bpm=120, bars=1, seed=3))
+    ui.button("Original rhythm").click()
+    ui.wait("gp.loopPlayer.loop() !== null")
+    ui.live.edit({"type": "add_pattern", "name": "Empty", "bars": 1})
+    ui.wait("Object.keys(pocket.patterns).length === 2")
+    ui.page.get_by_role("button", name="Patterns ▾").click()
+    ui.page.get_by_role("menuitem", name="Empty", exact=True).click()
+    ui.wait("gp.loopPlayer.loop()?.segments.length > 0")
+    ui.ready()
+    return ui
+
+
+HITS = "Object.values(pocket.patterns).find(p => p.name === 'Empty').hits"
+
+
+def test_what_is_played_is_recorded_where_it_was_played(rhythm: Ui) -> None:
+    ui = rhythm
+    ui.page.keyboard.press("F9")
+    expect(ui.page.get_by_role("button", name="Count-in")).to_be_visible()
+    ui.wait("gp.useLoop.getState().playing")
+    for key in ("1", "2"):
+        ui.page.keyboard.down(key)
+        ui.page.keyboard.up(key)
+    expect(ui.page.get_by_role("button", name="Recording, 2 hits")).to_be_visible()
+    ui.page.keyboard.press("F9")
+    ui.wait(f"{HITS}.length === 2")
+    hits = ui.look(HITS)
+    assert [hit["pad"] for hit in sorted(hits, key=lambda hit: hit["pad"])] == [0, 1]
+    assert all(0 <= hit["beat"] < 4 and hit["length"] > 0 and hit["velocity"] == 127 and hit["id"] for hit in hits)
+    assert any(abs(hit["beat"] * 4 - round(hit["beat"] * 4)) > 1e-4 for hit in hits), "nothing is put on the grid"
+    assert ui.look("gp.useLoop.getState().playing"), "the take ends, the music does not"
+    # The whole take is one step.
+    ui.page.keyboard.press("Control+z")
+    ui.wait(f"{HITS}.length === 0")
+    ui.page.keyboard.press("Space")
+    ui.wait("!gp.useLoop.getState().playing")
+
+
+def test_chords_and_melodies_in_rows_of_notes(rhythm: Ui) -> None:
+    ui = rhythm
+    ui.page.get_by_role("button", name="Notes ▾").click()
+    ui.page.get_by_role("menuitem").first.click()
+    names = ui.page.get_by_role("button", name="semitones")
+    expect(names).to_have_count(14)
+
+    def row(note: int) -> float:
+        box = ui.page.get_by_role("button", name=f"{'+' if note > 0 else '−'}{abs(note)} semitones").bounding_box()
+        assert box is not None
+        return box["y"] + box["height"] / 2
+
+    grid = ui.grid()
+    step = grid["width"] / 16
+    for note in (4, 7):
+        ui.page.mouse.click(grid["x"] + 4.5 * step, row(note))
+    ui.wait(f"{HITS}.length === 2")
+    assert {(h["beat"], h["note"]) for h in ui.look(HITS)} == {(1.0, 4), (1.0, 7)}
+    assert ui.look(f"new Set({HITS}.map(h => h.id)).size") == 2
+    # Moved two rows down and four steps on, as a whole and back again.
+    ui.page.mouse.move(grid["x"] + 4.4 * step, row(7))
+    ui.page.mouse.down()
+    ui.page.mouse.move(grid["x"] + 8.4 * step, row(5), steps=4)
+    ui.page.mouse.up()
+    ui.wait(f"{HITS}.some(h => h.note === 5 && h.beat === 2)")
+    ui.page.keyboard.press("Control+z")
+    ui.wait(f"{HITS}.some(h => h.note === 7 && h.beat === 1)")
+    # Its end taken hold of: longer.
+    ui.page.mouse.move(grid["x"] + 5 * step - 2, row(7))
+    ui.page.mouse.down()
+    ui.page.mouse.move(grid["x"] + 7 * step, row(7), steps=4)
+    ui.page.mouse.up()
+    ui.wait(f"{HITS}.some(h => h.note === 7 && h.length > 0.4)")
+    # A click takes one away; the sound has followed all along.
+    ui.page.mouse.click(grid["x"] + 4.4 * step, row(4))
+    ui.wait(f"{HITS}.length === 1")
+    ui.page.keyboard.press("Space")
+    ui.wait("gp.useLoop.getState().playing")
