@@ -17,7 +17,10 @@ from tests.ui.conftest import Opener, Ui
 from tests.ui.test_chop import x_of
 
 LOOP = drum_loop(bpm=120, bars=4, seed=6)
-PLAYING = "(gp.loopPlayer.place() > 0 || gp.useTape.getState().playing !== null || gp.usePreview.getState().preview !== null)"
+PLAYING = (
+    "(gp.loopPlayer.place() > 0 || gp.useTape.getState().playing !== null || gp.usePreview.getState().preview !== null"
+    " || gp.useSong.getState().playing || gp.useSong.getState().coming)"
+)
 SELECTION = "gp.useView.getState().selection"
 # Pressed, these bring something in, take something away, or open a panel with fields of its own.
 APART = r"^(Add|Record|Export|Undo|Redo|Cut$|Clear|Remove|Print|All to pads|Original|Cancel|Dismiss|Help|Connect|Make|Join|Credits)"
@@ -37,7 +40,9 @@ def ui(opened: Opener) -> Ui:
     tab.live.edit({"type": "add_pattern", "name": "Steps"})
     pattern = next(iter(tab.live.state["pocket"]["patterns"]))
     tab.live.edit({"type": "put_hits", "pattern": pattern, "hits": [{"pad": 0, "beat": 0.0}]})
-    tab.wait("Object.keys(pocket.patterns).length === 1")
+    tab.live.edit({"type": "add_bus", "name": "Drums", "pads": [0], "effects": ["eq"]})
+    tab.live.edit({"type": "add_section", "name": "One", "bars": 2, "patterns": [pattern]})
+    tab.wait("Object.keys(pocket.patterns).length === 1 && pocket.song.length === 1")
     tab.look("gp.useView.getState().look({ pattern: Object.keys(pocket.patterns)[0] })")
     tab.page.reload()
     tab.page.wait_for_selector("[data-testid=pad-grid]")
@@ -80,7 +85,7 @@ def controls(ui: Ui) -> dict[str, tuple[float, float]]:
     return {name: (x, y) for name, (x, y) in ui.page.evaluate(_CONTROLS).items() if not re.match(APART, name)}
 
 
-@pytest.mark.parametrize("station", ["Listen", "Chop", "Rhythm"])
+@pytest.mark.parametrize("station", ["Listen", "Chop", "Rhythm", "Mix", "Song"])
 def test_after_any_click_space_plays_and_stops_and_a_key_hits_a_pad(ui: Ui, station: str) -> None:
     ui.station(station)
     plays_stops_and_hits(ui, station)
@@ -249,20 +254,18 @@ def test_pads_in_ranges_each_by_as_much_and_back(ui: Ui) -> None:
     page.locator("[data-pad='9']").click(modifiers=["Control"])
     settings = page.get_by_test_id("pad-settings")
     expect(settings).to_contain_text("5 pads")
-    ui.live.edit({"type": "set_pads", "pads": [2], "level": -10.0})
-    ui.wait("pocket.pads[2].level === -10")
+    ui.live.edit({"type": "set_pads", "pads": [2], "sound": {"level": -10.0}})
+    ui.wait("pocket.pads[2].sound.level === -10")
     level = settings.get_by_role("spinbutton", name="Level")
     level.click()
     level.fill("-3")
     page.keyboard.press("Enter")
-    ui.wait(
-        "pocket.pads[1].level === -3 && pocket.pads[2].level === -13 && pocket.pads[9].level === -3 && pocket.pads[0].level === 0"
-    )
+    ui.wait("Object.entries({0: 0, 1: -3, 2: -13, 9: -3}).every(([pad, level]) => pocket.pads[pad].sound.level === level)")
     settings.get_by_role("button", name="Each by as much").click()
     level.click()
     level.fill("-6")
     page.keyboard.press("Enter")
-    ui.wait("[1, 2, 3, 4, 9].every((i) => pocket.pads[i].level === -6)")
+    ui.wait("[1, 2, 3, 4, 9].every((i) => pocket.pads[i].sound.level === -6)")
     page.locator("[data-pad='3']").click(button="right")
     page.get_by_role("menuitem", name="Let 5 pads ring").click()
     ui.wait("[1, 2, 3, 4, 9].every((i) => pocket.pads[i].choke === 0) && pocket.pads[0].choke === 1")

@@ -224,7 +224,7 @@ def test_pages_layers_locks_and_copies(ui: Ui) -> None:
     level = ui.page.get_by_role("spinbutton", name="Level of the layer").first
     level.focus()
     level.press("ArrowDown")
-    ui.wait("pocket.pads[0].layers[0].level === -0.5")
+    ui.wait("pocket.pads[0].layers[0].sound.level === -0.5")
     ui.button("Menu of the page").click()
     ui.page.get_by_role("menuitem", name="Copy as a kit of its own").click()
     ui.wait("Object.keys(pocket.pads).length === 4 && gp.useView.getState().page === 1")

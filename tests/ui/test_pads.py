@@ -37,8 +37,8 @@ def test_keys_play_by_position_whatever_is_printed_on_them(ui: Ui, code: str, pr
 
 def test_a_held_pad_ends_when_the_key_rises_and_a_one_shot_does_not(ui: Ui) -> None:
     ui.live.edit({"type": "set_pads", "pads": [0, 1], "sound": {"pitch": -24}})
-    ui.live.edit({"type": "set_pads", "pads": [0], "play": "held"})
-    ui.wait("pocket.pads[0].play === 'held'")
+    ui.live.edit({"type": "set_pads", "pads": [0], "sound": {"play": "held"}})
+    ui.wait("pocket.pads[0].sound.play === 'held'")
     ui.ready()
     sounding = ui.page.locator("[data-pad='0'][data-sounding]")
     key(ui, "keydown", "Digit1", "1")
@@ -54,7 +54,7 @@ def test_a_held_pad_ends_when_the_key_rises_and_a_one_shot_does_not(ui: Ui) -> N
 
 def test_pads_of_one_choke_group_cut_each_other_off(ui: Ui) -> None:
     ui.live.edit({"type": "set_pads", "pads": [0, 1], "sound": {"pitch": -24}})
-    ui.wait("pocket.pads[1].pitch === -24")
+    ui.wait("pocket.pads[1].sound.pitch === -24")
     ui.ready()
     ui.page.keyboard.press("1")
     expect(ui.page.locator("[data-pad='0'][data-sounding]")).to_have_count(1)
@@ -72,22 +72,24 @@ def test_settings_by_slider_number_and_wheel(ui: Ui) -> None:
     level.click()
     level.fill("-7,5")
     level.press("Enter")
-    ui.wait("pocket.pads[2].level === -7.5")
+    ui.wait("pocket.pads[2].sound.level === -7.5")
     ui.reach(settings.get_by_role("slider", name="Pitch"))
     ui.page.keyboard.press("ArrowDown")
     ui.page.keyboard.press("ArrowDown")
-    ui.wait("pocket.pads[2].pitch === -2")
+    ui.wait("pocket.pads[2].sound.pitch === -2")
     settings.get_by_role("spinbutton", name="Fade out").hover()
     ui.page.mouse.wheel(0, -100)
-    ui.wait("pocket.pads[2].fade_out === 5")
+    ui.wait("pocket.pads[2].sound.fade_out === 5")
     level.dblclick()
-    ui.wait("pocket.pads[2].level === 0")
+    ui.wait("pocket.pads[2].sound.level === 0")
     settings.get_by_role("button", name="Reverse").click()
-    ui.wait("pocket.pads[2].reverse")
+    ui.wait("pocket.pads[2].sound.reverse")
     settings.get_by_role("button", name="Choke 1").click()
     ui.page.get_by_role("menuitem", name="Group 3").click()
     ui.wait("pocket.pads[2].choke === 3")
-    others = ui.look("Object.entries(pocket.pads).filter(([i]) => i !== '2').map(([, p]) => [p.level, p.pitch, p.reverse])")
+    others = ui.look(
+        "Object.entries(pocket.pads).filter(([i]) => i !== '2').map(([, p]) => [p.sound.level, p.sound.pitch, p.sound.reverse])"
+    )
     assert all(settings == [0, 0, False] for settings in others), "no other pad was touched"
 
 
@@ -102,10 +104,10 @@ def test_a_drag_of_a_slider_is_one_step_of_undo(ui: Ui) -> None:
     for step in range(1, 12):
         ui.page.mouse.move(x - 5 * step, y)
     ui.page.mouse.up()
-    ui.wait("pocket.pads[2].level < -15")
+    ui.wait("pocket.pads[2].sound.level < -15")
     ui.wait("gp.usePocket.getState().open.undo === 'pad level'")
     ui.button("Undo").click()
-    ui.wait("pocket.pads[2].level === 0")
+    ui.wait("pocket.pads[2].sound.level === 0")
 
 
 def test_several_pads_at_once(ui: Ui) -> None:
@@ -113,7 +115,9 @@ def test_several_pads_at_once(ui: Ui) -> None:
     ui.page.locator("[data-pad='3']").click(modifiers=["Control"])
     expect(ui.page.get_by_test_id("pad-settings")).to_contain_text("2 pads")
     ui.page.get_by_test_id("pad-settings").get_by_role("button", name="Gate").click()
-    ui.wait("pocket.pads[0].play === 'held' && pocket.pads[3].play === 'held' && pocket.pads[1].play === 'one-shot'")
+    ui.wait(
+        "pocket.pads[0].sound.play === 'held' && pocket.pads[3].sound.play === 'held' && pocket.pads[1].sound.play === 'one-shot'"
+    )
 
 
 def test_a_pad_is_dragged_to_another_place(ui: Ui) -> None:

@@ -5,6 +5,7 @@ import { previewPlayer } from "../audio/preview";
 import { songPlayer, useSong } from "../audio/song";
 import { tapePlayer } from "../audio/tape";
 import type { Pocket, Section } from "../api/types";
+import { togglePattern } from "./actions";
 import { usePocket } from "./pocket";
 import { toast } from "./toasts";
 import { useView } from "./view";
@@ -42,10 +43,8 @@ export function songBeat(): number {
 export function playSong(beat: number): void {
   const open = usePocket.getState().open;
   if (!open) return;
-  if (!songBeats(open.pocket)) {
-    toast({ title: "The song is empty", text: "Add a section in Song, and put patterns into it.", tone: "note" });
-    return;
-  }
+  // Nothing is written on the page yet: what is there to hear is the pattern.
+  if (!songBeats(open.pocket)) return togglePattern();
   loopPlayer.stop();
   tapePlayer.stop();
   previewPlayer.stop();

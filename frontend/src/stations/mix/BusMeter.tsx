@@ -13,7 +13,7 @@ export function BusMeter({ bus, name }: { bus: string; name: string }) {
   const bar = useRef<HTMLSpanElement>(null);
   const shown = useRef(FLOOR);
   const playing = useLoop((s) => s.playing);
-  const peak = useSettled((s) => s.settled?.buses[bus]?.peak_db ?? null);
+  const peak = useSettled((s) => (s.settled ? (s.settled.buses[bus]?.peak_db ?? null) : undefined));
   useEffect(() => {
     let frame = 0;
     function tick() {
@@ -27,10 +27,10 @@ export function BusMeter({ bus, name }: { bus: string; name: string }) {
   return (
     <div className="flex items-center gap-2" title={`Peak of ${name} over the loop`}>
       <span className="block h-[8px] grow bg-well">
-        <span ref={bar} className={`block h-full ${peak !== null && peak > 0 ? "bg-now" : "bg-snare"}`} style={{ width: 0 }} />
+        <span ref={bar} className={`block h-full ${peak != null && peak > 0 ? "bg-now" : "bg-snare"}`} style={{ width: 0 }} />
       </span>
       <span className="w-[64px] text-right text-[11px] text-ink2" data-testid={`peak-${bus}`}>
-        {peak === null ? "silent" : `${fixed(peak, 1)} dBFS`}
+        {peak === undefined ? "…" : peak === null ? "silent" : `${fixed(peak, 1)} dBFS`}
       </span>
     </div>
   );
