@@ -3,10 +3,12 @@
 import subprocess
 import sys
 
-from bench import alike, latency, listening, longfile, manyslices
+from bench import alike, latency, listening, longfile, manyslices, mixing
 
 print("From key to sound, from edit to loop")
 latency.main()
+print("\nBuses, controls and songs")
+mixing.main()
 print("\nA long file")
 longfile.main()
 print("\nFive hundred slices")

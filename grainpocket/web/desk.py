@@ -52,8 +52,8 @@ class Desk:
         self.facts, self.worth = FactKeeper(self.audio), WorthKeeper(self.audio)
         self.shelf = ShelfStore(self.database, self.audio)
         # One budget for all that is rendered: voices and their sums, and what buses make of them.
-        self.renderer = Renderer(self.audio, RATE, settings.render_mb // 2)
-        self.heard = Heard(self.renderer, settings.render_mb * 500_000)
+        self.renderer = Renderer(self.audio, RATE, round(settings.render_mb * 0.4))
+        self.heard = Heard(self.renderer, settings.render_mb * 600_000)
         self.enqueue = Queues(settings).hand_over
         self._recipes: OrderedDict[str, Recipe] = OrderedDict()
         self._wire: OrderedDict[str, bytes] = OrderedDict()

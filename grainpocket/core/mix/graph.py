@@ -14,7 +14,9 @@ from __future__ import annotations
 
 import copy
 import hashlib
-from collections.abc import Callable, Iterable, Mapping, Sequence
+import os
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 from numpy.typing import NDArray
@@ -39,6 +41,7 @@ from grainpocket.core.sound.audio import Samples
 
 SETTLED = 1e-5  # two laps that differ by less are one: -100 dBFS
 MAX_LAPS = 64  # of a loop shorter than its reverb
+_HANDS = ThreadPoolExecutor(max(2, os.cpu_count() or 2), "mix")
 
 
 class Graph:
@@ -50,6 +53,7 @@ class Graph:
         self._lanes, self._clock, self._cache = lanes, clock, cache
         self._settings = {name: _settings_key(node) for name, node in self._nodes.items()}
         self._late, self._waits = self._latencies()
+        self._groups: dict[frozenset[str], list[list[str]]] = {}
 
     @property
     def nodes(self) -> Mapping[str, Node]:
@@ -115,10 +119,12 @@ class Graph:
         """The states at the end of a lap as those before the next one."""
         return {key: self._rebased(key, kept[0]) for key, kept in states.items()}
 
-    def silence(self, at: int = 0) -> States:
-        """The states before any sound, at a sample."""
+    def silence(self, at: int = 0, only: Collection[str] | None = None) -> States:
+        """The states before any sound, at a sample; only: of these nodes."""
         out = {}
         for name, node in self._nodes.items():
+            if only is not None and name not in only:
+                continue
             state = [start_state(EFFECTS[i.kind], self._clock.rate, self._controls(i)) for i in node.chain]
             state.append(self._start_of_node(name))
             for one in state:
@@ -128,10 +134,15 @@ class Graph:
 
     def adopted(self, other: Graph, states: States) -> States:
         """The states of another graph as far as they are of the same nodes and effects; the rest begins from silence."""
-        out = self.silence()
+        same = {
+            name: states[name]
+            for name in self._nodes.keys() & states.keys()
+            if self._settings[name] == other._settings.get(name) and self._waits[name] == other._waits[name]
+        }
+        out = {**self.silence(only=self._nodes.keys() - same.keys()), **same}
         for name, node in self._nodes.items():
             there = other._nodes.get(name)
-            if there is None or name not in states:
+            if there is None or name not in states or name in same:
                 continue
             old = {i.name: (i.kind, state) for i, state in zip(there.chain, states[name][0], strict=False)}
             mine = out[name][0]
@@ -189,10 +200,32 @@ class Graph:
         """One segment; states are those before it, and after it those that it leaves."""
         start, frames = self._clock.segments[number]
         pieces: dict[str, Piece] = {}
-        for name in self._needed(wanted):
-            pieces[name] = self._piece(name, number, start, frames, states[name], pieces)
-            states[name] = pieces[name].state, pieces[name].state_key
+        for level in self._levels(wanted):
+
+            def make(name: str) -> Piece:
+                return self._piece(name, number, start, frames, states[name], pieces)
+
+            # Side by side: their kernels hold no lock, and none of them hears another.
+            made = _HANDS.map(make, level) if len(level) > 1 else map(make, level)
+            pieces.update(zip(level, list(made), strict=True))
+        for name, piece in pieces.items():
+            states[name] = piece.state, piece.state_key
         return pieces
+
+    def _levels(self, wanted: set[str]) -> list[list[str]]:
+        """The nodes that are needed, in groups: nothing in a group needs another of it."""
+        key = frozenset(wanted)
+        if key not in self._groups:
+            depth: dict[str, int] = {}
+            for name in self._needed(wanted):
+                node = self._nodes[name]
+                before = [*(f.node for f in node.feeds), *(i.listens_to for i in node.chain if i.listens_to)]
+                depth[name] = 1 + max((depth[one] for one in before), default=-1)
+            groups: list[list[str]] = [[] for _ in range(max(depth.values(), default=-1) + 1)]
+            for name, level in depth.items():
+                groups[level].append(name)
+            self._groups[key] = groups
+        return self._groups[key]
 
     def _piece(
         self, name: str, number: int, start: int, frames: int, before: tuple[list[State], str], pieces: Mapping[str, Piece]

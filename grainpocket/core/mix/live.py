@@ -14,13 +14,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from grainpocket.core.document.mixing import MASTER
+from grainpocket.core.mix.graph import Graph
 from grainpocket.core.mix.mixdown import Mix
 from grainpocket.core.mix.nodes import REDUCTION, Piece, States, Stopped
 from grainpocket.core.sound.audio import Samples
 
 KEPT = 24  # segments whose state before them is kept
 MOST_BACK = 20  # segments that are rendered to get on to one from a known state
-PRE_ROLL = 4  # segments rendered unheard before one that is begun in the middle of a song
+PRE_ROLL = 2  # segments rendered unheard before one that is begun in the middle of a song
 
 
 class Picture:
@@ -53,9 +54,10 @@ class Run:
 
     def __init__(self, mix: Mix, before: Run | None = None) -> None:
         self.mix = mix
-        self._before = before
         self._states: OrderedDict[int, States] = OrderedDict()
-        self._lock = threading.Lock()
+        # What was last heard before each place, by its sample, and the graph that it is a state of.
+        self._heard: dict[int, tuple[Graph, States]] = before.heard() if before is not None else {}
+        self._lock, self._keeping = threading.Lock(), threading.Lock()
         self._settled: Settled | None = None
         self._settling = threading.Lock()
         self.stopped = False
@@ -74,9 +76,11 @@ class Run:
                 graph = self.mix.graph
                 states, _ = graph.steady({MASTER}, lambda: self.stopped)
                 sound, pictures = [], {name: Picture() for name in graph.nodes}
-                for pieces in graph.passes(states, set(graph.nodes)):
+                for number in range(len(graph.clock.segments)):
                     if self.stopped:
                         raise Stopped
+                    self._keep(number, dict(states))
+                    pieces = graph.step(number, states, set(graph.nodes))
                     sound.append(pieces[MASTER].after)
                     for name, piece in pieces.items():
                         pictures[name].add(piece)
@@ -86,7 +90,7 @@ class Run:
     def let_go(self) -> None:
         """Not heard any more: what is under way for it ends, and what came before it is forgotten."""
         self.stopped = True
-        self._before = None
+        self._heard = {}
 
     def _step(self, number: int, states: States) -> dict[str, Piece]:
         graph = self.mix.graph
@@ -100,10 +104,11 @@ class Run:
         return pieces
 
     def _keep(self, number: int, states: States) -> None:
-        self._states[number] = states
-        self._states.move_to_end(number)
-        while len(self._states) > KEPT:
-            self._states.popitem(last=False)
+        with self._keeping:
+            self._states[number] = states
+            self._states.move_to_end(number)
+            while len(self._states) > KEPT:
+                self._states.popitem(last=False)
 
     def _state(self, number: int) -> States:
         """The state before a segment: our own, also when it takes a few segments more to get there; or that of the run before at
@@ -117,24 +122,25 @@ class Run:
                 return self._states[number]
         graph = self.mix.graph
         start = graph.clock.segments[number][0]
-        before = self._before
-        if before is not None:
-            there = before.state_at(start)
-            if there is not None:
-                return graph.adopted(before.mix.graph, there)
+        there = self._heard.get(start)
+        if there is not None:
+            return graph.adopted(*there)
         first = number if self.mix.cyclic else max(0, number - PRE_ROLL)
         states = graph.silence(graph.clock.segments[first][0])
         for earlier in range(first, number):
             graph.step(earlier, states, {MASTER})
         return states
 
-    def state_at(self, sample: int) -> States | None:
-        """The state that was heard before a sample, if one is kept."""
+    def heard(self) -> dict[int, tuple[Graph, States]]:
+        """The newest state before each place that is known, by its sample."""
         graph = self.mix.graph
-        for number, states in list(self._states.items()):
-            if number < len(graph.clock.segments) and graph.clock.segments[number][0] == sample:
-                return states
-        return None
+        mine = {
+            graph.clock.segments[number][0]: (graph, states)
+            for number, states in list(self._states.items())
+            if number < len(graph.clock.segments)
+        }
+        kept = {**self._heard, **mine}
+        return dict(list(kept.items())[-KEPT:])
 
 
 __all__ = ["Run", "Stopped"]

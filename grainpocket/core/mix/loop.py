@@ -7,6 +7,7 @@ rendered in: what is heard and what is exported are the same numbers.
 
 from __future__ import annotations
 
+import copy
 import functools
 import hashlib
 import itertools
@@ -75,13 +76,11 @@ def edges(schedule: Schedule) -> list[int]:
 
 
 class Voices:
-    """The events of a schedule, or of some of its pads, by stretch. cyclic: the sound of a pass runs on into the next one, round
+    """The events of a schedule by stretch. cyclic: the sound of a pass runs on into the next one, round
     and round, for as long as its longest tail; otherwise it begins from silence and rings out."""
 
-    def __init__(self, schedule: Schedule, cyclic: bool, pads: Collection[int] | None = None, level: float = 0.0) -> None:
+    def __init__(self, schedule: Schedule, cyclic: bool, level: float = 0.0) -> None:
         specs, rate, length, rows = schedule.specs, schedule.rate, schedule.length, schedule.rows
-        if pads is not None:
-            rows = rows[np.isin(rows["pad"], np.fromiter(pads, np.int64, len(pads)))]
         self._specs, self._level = specs, level
         self._lead = max((spec.lead(rate) for spec in specs), default=0)
         ends = int(_ends(rows, specs).max(initial=0))
@@ -93,6 +92,13 @@ class Voices:
         self._heard = _ends(self._rows, specs)
         self._keys = np.array([spec.key(rate) for spec in specs] or [""], "S32")
         self.end = ends
+
+    def of(self, pads: Collection[int]) -> Voices:
+        """Those of some pads, and at their own level."""
+        mine = np.isin(self._rows["pad"], np.fromiter(pads, np.int64, len(pads)))
+        out = copy.copy(self)
+        out._rows, out._heard, out._level = self._rows[mine], self._heard[mine], 0.0
+        return out
 
     def segment(self, start: int, end: int) -> Segment:
         """What sounds from one sample to another."""

@@ -131,12 +131,10 @@ class Mix:
         lanes = {}
         for bus, pads in pads_by_bus(self.pocket).items():
             if pads:
-                lanes[bus] = _Lane(Voices(self.schedule, self.cyclic, pads), stretches, self._renderer)
+                lanes[bus] = _Lane(self._voices.of(pads), stretches, self._renderer)
         for node in self.nodes:
             if node.name.startswith(PAD):
-                lanes[node.name] = _Lane(
-                    Voices(self.schedule, self.cyclic, {int(node.name[len(PAD) :])}), stretches, self._renderer
-                )
+                lanes[node.name] = _Lane(self._voices.of({int(node.name[len(PAD) :])}), stretches, self._renderer)
         return Graph(self.nodes, lanes, clock, self._cache)
 
     def given(self, number: int, samples: Samples) -> Samples:

@@ -78,10 +78,24 @@ def _process(block: Samples, controls: Controls, state: State, key: Samples | No
     return np.asarray(wet * gains(controls.samples("output", start, frames))[:, None], np.float32)
 
 
+# log cosh and its slope at even steps: between them a cubic is within 1e-12, and ten times as quick as two logarithms.
+_STEPS, _REACH = 256, 16
+_NODES = np.arange(_STEPS * _REACH + 2) / _STEPS
+_LOG_COSH = _NODES + np.log1p(np.exp(-2 * _NODES)) - np.log(2.0)
+_SLOPES = np.tanh(_NODES) / _STEPS
+
+
 @njit(cache=True, nogil=True)
 def _log_cosh_of(x):  # type: ignore[no-untyped-def]
     size = abs(x)
-    return size + np.log1p(np.exp(-2 * size)) - 0.6931471805599453
+    if size >= _REACH:
+        return size - 0.6931471805599453
+    place = size * _STEPS
+    k = int(place)
+    t = place - k
+    y0, y1, s0, s1 = _LOG_COSH[k], _LOG_COSH[k + 1], _SLOPES[k], _SLOPES[k + 1]
+    rise = y1 - y0
+    return y0 + t * (s0 + t * (3 * rise - 2 * s0 - s1 + t * (s0 + s1 - 2 * rise)))
 
 
 @njit(cache=True, nogil=True)
@@ -107,9 +121,8 @@ def _height(colour, x):  # type: ignore[no-untyped-def]
 
 @njit(cache=True, nogil=True)
 def _bend(x, out, colour, up, down, past, bent, last):  # type: ignore[no-untyped-def]
-    """Both filters phase by phase: sums run over the phases side by side, always in one order."""
+    """Both filters phase by phase: eight sums (TIMES) side by side, by name, so that they stay in registers."""
     taps, rows, frames = up.shape[0], down.shape[0], x.shape[0]
-    total = np.empty(TIMES)
     driven = np.empty(taps - 1 + frames)
     fine = np.empty((rows - 1 + frames, TIMES))
     for c in range(2):
@@ -117,27 +130,37 @@ def _bend(x, out, colour, up, down, past, bent, last):  # type: ignore[no-untype
         driven[taps - 1 :] = x[:, c]
         fine[: rows - 1] = bent[c]
         for i in range(frames):
-            total[:] = 0.0
+            t0, t1, t2, t3, t4, t5, t6, t7 = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
             for k in range(taps):
                 value = driven[i + taps - 1 - k]
-                for p in range(TIMES):
-                    total[p] += value * up[k, p]
-            for p in range(TIMES):
-                before, integral, now = last[c, 0], last[c, 1], total[p]
+                t0 += value * up[k, 0]
+                t1 += value * up[k, 1]
+                t2 += value * up[k, 2]
+                t3 += value * up[k, 3]
+                t4 += value * up[k, 4]
+                t5 += value * up[k, 5]
+                t6 += value * up[k, 6]
+                t7 += value * up[k, 7]
+            for p, now in enumerate((t0, t1, t2, t3, t4, t5, t6, t7)):
+                before, integral = last[c, 0], last[c, 1]
                 area = _area(colour, now)
                 step = now - before
                 height = _height(colour, (now + before) / 2) if abs(step) < FLAT else (area - integral) / step
                 fine[rows - 1 + i, p] = height
                 last[c, 0], last[c, 1] = now, area
         for i in range(frames):
-            total[:] = 0.0
+            t0, t1, t2, t3, t4, t5, t6, t7 = 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0, 0.0
             for k in range(rows):
-                for p in range(TIMES):
-                    total[p] += fine[i + rows - 1 - k, p] * down[k, p]
-            y = 0.0
-            for p in range(TIMES):
-                y += total[p]
-            out[i, c] = y
+                j = i + rows - 1 - k
+                t0 += fine[j, 0] * down[k, 0]
+                t1 += fine[j, 1] * down[k, 1]
+                t2 += fine[j, 2] * down[k, 2]
+                t3 += fine[j, 3] * down[k, 3]
+                t4 += fine[j, 4] * down[k, 4]
+                t5 += fine[j, 5] * down[k, 5]
+                t6 += fine[j, 6] * down[k, 6]
+                t7 += fine[j, 7] * down[k, 7]
+            out[i, c] = ((t0 + t1) + (t2 + t3)) + ((t4 + t5) + (t6 + t7))
         past[c] = driven[frames:]
         bent[c] = fine[frames:]
 
