@@ -149,7 +149,9 @@ def song_in_the_browser(page: Page) -> tuple[list[float], list[float], float]:
         marks = page.evaluate("() => window.grainpocket.timings.filter((m) => m.what === 'song heard').map(({at}) => at)")
         edits.append(marks[-1] - at)
         held = max(held, page.evaluate("() => window.grainpocket.songPlayer.held()") / 1e6)
+        page.evaluate("() => document.activeElement.blur()")
         page.keyboard.press("Escape")
+        page.wait_for_function("() => !window.grainpocket.useSong.getState().playing")
     return first, edits, held
 
 
@@ -175,23 +177,27 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
         data = Path(folder) / "data"
         make_demo(Settings(data=data), say=lambda text: None)
-        with served(data) as running, a_page(running.url) as page:
+        with served(data) as running:
             client = Client(running.port)
             desk = Desk(client, without_buses(client))
             desk.version, pattern = busy_pattern(client)
             buses = full_mix(desk)
             client.ask("GET", f"/api/pockets/{POCKET_ID}/settled/{pattern}")
+            # Before any tab follows what is done here, and has it rendered too.
             print(f"full mix, edit on the server      {told(edits_on_the_server(desk, pattern))}")
             print(f"full mix, a control turned        {turning(desk, pattern, buses[0]):.0f} times a second")
-            page.reload()
-            page.wait_for_function("() => window.grainpocket.loopPlayer.loop() !== null")
-            print(f"full mix, edit in the browser     {told(edits_in_the_browser(page))}")
+            with a_page(running.url) as page:
+                page.wait_for_function("() => window.grainpocket.loopPlayer.loop() !== null")
+                page.evaluate(f"() => window.grainpocket.useView.getState().look({{pattern: '{pattern}'}})")
+                page.reload()
+                page.wait_for_function(f"() => window.grainpocket.loopPlayer.loop()?.pattern === '{pattern}'")
+                page.wait_for_timeout(6000)
+                print(f"full mix, edit in the browser     {told(edits_in_the_browser(page))}")
             desk.version = int(json.loads(client.ask("GET", f"/api/pockets/{POCKET_ID}"))["version"])
             _, hits = long_song(desk)
-            page.reload()
-            page.wait_for_selector("[data-testid=pad-grid]")
-            page.wait_for_timeout(2000)
-            first, edits, held = song_in_the_browser(page)
+            with a_page(running.url) as page:
+                page.wait_for_timeout(3000)
+                first, edits, held = song_in_the_browser(page)
             print(f"song of {hits} hits, first sound  {told(first)}")
             print(f"song, an edit while it plays      {told(edits)}; the player holds {held:.0f} MB")
             desk.version = int(json.loads(client.ask("GET", f"/api/pockets/{POCKET_ID}"))["version"])

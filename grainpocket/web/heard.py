@@ -118,9 +118,9 @@ class Heard:
             playing = self._by_token.get(token)
         if playing is None or playing.run is None or not number.isdecimal() or int(number) >= len(playing.mix.spans):
             return None
-        if kind == DRAFT:
-            return playing.run.draft(int(number))
         try:
+            if kind == DRAFT:
+                return playing.run.draft(int(number))
             return playing.run.settled().sound[int(number)] if kind == EXACT else None
         except Stopped:
             return None

@@ -7,6 +7,7 @@ import { create } from "zustand";
 import { api, ApiError, ask } from "../api/client";
 import type { Settled } from "../api/types";
 import { loopPlayer } from "../audio/loop";
+import { useSong } from "../audio/song";
 import { reloadSounds } from "./edits";
 import { usePocket } from "./pocket";
 import { useView } from "./view";
@@ -30,7 +31,7 @@ function place(): string | null {
 function wanted(): boolean {
   const loop = usePocket.getState().open?.sounds?.loop;
   const here = place();
-  if (!here || useSettled.getState().of === here) return false;
+  if (!here || useSettled.getState().of === here || useSong.getState().playing || useSong.getState().coming) return false;
   return Boolean(loop && !loop.settled) || useView.getState().station === "mix";
 }
 
@@ -67,7 +68,7 @@ export function settleAtRest(): () => void {
     if (here !== before) before = here;
     later(useSettled.getState().settled ? REST_MS : 50);
   };
-  const stops = [usePocket.subscribe(look), useView.subscribe(look)];
+  const stops = [usePocket.subscribe(look), useView.subscribe(look), useSong.subscribe(look)];
   look();
   return () => {
     window.clearTimeout(timer);

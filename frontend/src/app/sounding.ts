@@ -49,6 +49,13 @@ export function useHeardNow(): Heard | null {
   return heardNow();
 }
 
+voices.busy = () => useLoop.getState().playing || useSong.getState().playing || useSong.getState().coming;
+
+useSong.subscribe(({ playing, coming }, before) => {
+  const now = playing || coming;
+  if (now !== (before.playing || before.coming)) loopPlayer.hold(now);
+});
+
 export function stopAll(): void {
   loopPlayer.stop();
   songPlayer.stop();

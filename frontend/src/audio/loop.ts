@@ -27,9 +27,25 @@ class LoopPlayer {
   private wanted = 0;
   private latest: Loop | null = null;
 
+  /** Plans that came while something else plays: the newest waits. */
+  private held: [Loop | null, () => void] | null = null;
+  private holding = false;
+
+  /** While the song plays the loop is not fetched: both are rendered in one place. */
+  hold(on: boolean): void {
+    this.holding = on;
+    const late = this.held;
+    this.held = null;
+    if (!on && late) void this.update(...late);
+  }
+
   /** Take on a new plan: fetch what is not here, then change only what differs. Calls overtaken by a newer one give up. */
   async update(loop: Loop | null, onForgotten: () => void): Promise<void> {
     if (loop && loop === this.latest) return;
+    if (this.holding && loop) {
+      this.held = [loop, onForgotten];
+      return;
+    }
     this.latest = loop;
     const ticket = ++this.wanted;
     if (!loop || !loop.segments.length) {

@@ -5,7 +5,7 @@ import { pcm } from "../api/client";
 import type { Pad, Sounds } from "../api/types";
 import { audio, mark, output, straight, wake } from "./engine";
 
-const REST_MS = 600;
+const REST_MS = 900;
 
 interface Sounding {
   source: AudioBufferSourceNode;
@@ -42,10 +42,14 @@ class Voices {
   }
 
   private resting = 0;
+  /** Whether something plays that is rendered as it is heard; told by the house. */
+  busy: () => boolean = () => false;
 
   /** Once the hand rests, the pads in view as they sound through their buses; until each is here, its bare voice sounds. */
   private async fetchThrough(sounds: Sounds, page: number): Promise<void> {
     for (const [pad, voice] of Object.entries(sounds.voices)) {
+      // What plays comes first: it is rendered in the same place.
+      while (this.busy() && this.known === sounds) await new Promise((resolve) => setTimeout(resolve, REST_MS));
       if (this.known !== sounds) return;
       if (voice.through && this.distance(pad, page) === 0) await this.fetch(voice.through, `/api/sound/${voice.through}`).catch(() => undefined);
     }

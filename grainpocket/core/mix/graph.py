@@ -54,6 +54,7 @@ class Graph:
         self._settings = {name: _settings_key(node) for name, node in self._nodes.items()}
         self._late, self._waits = self._latencies()
         self._groups: dict[frozenset[str], list[list[str]]] = {}
+        self._still = {name: key for name, (_, key) in self.silence().items()}
 
     @property
     def nodes(self) -> Mapping[str, Node]:
@@ -233,6 +234,12 @@ class Graph:
         node, (state, state_key) = self._nodes[name], before
         lane = self._lanes.get(name)
         own_key, own = lane.piece(number) if lane is not None else (SILENT_KEY, None)
+        heard_by = [*(f.node for f in node.feeds), *(i.listens_to for i in node.chain if i.listens_to)]
+        silent = own_key == SILENT_KEY and all(pieces[one].silent for one in heard_by)
+        if silent and state_key == self._still[name]:
+            # Nothing comes in and nothing rings: nothing comes out, and the effects need not be asked.
+            nothing = np.zeros((frames, 2), np.float32)
+            return Piece(SILENT_KEY, nothing, nothing, [{**one, "at": start + frames} for one in state], state_key, {}, silent=True)
         parts = [self._settings[name], state_key, own_key, f"{start}+{frames}", *(self._curves_key(node, start, frames))]
         parts += [f"{pieces[f.node].key} {f.gain_db} {f.after_level}" for f in node.feeds]
         parts += [pieces[i.listens_to].key for i in node.chain if i.listens_to]

@@ -63,8 +63,10 @@ class Run:
         self.stopped = False
 
     def draft(self, number: int) -> Samples:
-        """(frames, 2) of a span, now."""
+        """(frames, 2) of a span, now. Raises Stopped when this run is not heard any more."""
         with self._lock:
+            if self.stopped:
+                raise Stopped
             states = self._state(number)
             pieces = self._step(number, states)
             return self.mix.given(number, pieces[MASTER].after)

@@ -98,6 +98,7 @@ class Piece:
     state: list[State]
     state_key: str
     reductions: Mapping[str, NDArray[np.float32]]
+    silent: bool = False
 
 
 # By node: the state, and a name for its content.

@@ -3,6 +3,7 @@ import { useRef } from "react";
 
 import { useSettled } from "../../app/settling";
 import { loopPlayer, useLoop } from "../../audio/loop";
+import { Playhead } from "../../design/Playhead";
 import { INK, NOW } from "../../design/roles";
 import { prepare } from "../../wave/draw";
 import { usePaint, useWidth } from "../../wave/useCanvas";
@@ -27,15 +28,15 @@ export function BusWave({ bus, height, color = INK }: { bus: string; height: num
       paintWave(c, picture.low, picture.high, width, height, color);
       for (const taken of Object.values(picture.taken)) paintTaken(c, taken, width, height);
     }
+  }, false);
+  const head = () => {
     const loop = loopPlayer.loop();
-    if (playing && loop) {
-      c.fillStyle = NOW;
-      c.fillRect((loopPlayer.place() / loop.length) * width - 1, 0, 2, height);
-    }
-  }, playing);
+    return loop ? (loopPlayer.place() / loop.length) * width : null;
+  };
   return (
-    <div ref={box} aria-hidden className="min-w-0 overflow-hidden" style={{ height }}>
+    <div ref={box} aria-hidden className="relative min-w-0 overflow-hidden" style={{ height }}>
       <canvas ref={canvas} style={{ width: width || "100%", height }} className="block" />
+      <Playhead moving={playing} at={head} />
     </div>
   );
 }

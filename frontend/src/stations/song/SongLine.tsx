@@ -7,6 +7,7 @@ import { playSong, songBeat } from "../../app/playing";
 import { useView } from "../../app/view";
 import { useSong } from "../../audio/song";
 import { newGesture } from "../../design/NumberField";
+import { Playhead } from "../../design/Playhead";
 import { CARD, INK, INK2, NOW, roleColor, ROLES, RULE } from "../../design/roles";
 import { fixed, position } from "../../design/format";
 import { prepare } from "../../wave/draw";
@@ -78,12 +79,11 @@ export function SongLine({ pocket, section, patterns, at, first, last, whole, co
       c.lineTo(x(start), 8);
       c.fill();
     }
+  }, false);
+  const head = () => {
     const now = songBeat();
-    if (playing && now >= first && now < last) {
-      c.fillStyle = NOW;
-      c.fillRect(x(now) - 1, 0, 2, height);
-    }
-  }, playing);
+    return now >= first && now < last ? x(now) : null;
+  };
 
   function paintThread(c: CanvasRenderingContext2D, all: Point[], rest: number) {
     c.fillStyle = "rgba(42,27,51,0.05)";
@@ -195,6 +195,7 @@ export function SongLine({ pocket, section, patterns, at, first, last, whole, co
       onKeyDown={onKeyDown}
     >
       <canvas ref={canvas} style={{ width: width || "100%", height }} className="block" />
+      <Playhead moving={playing} at={head} />
       <span className="sr-only" aria-live="polite">
         {told && control ? `${position(told.beat, section.beats_per_bar)}: ${fixed(told.value, control.parameter.digits)} ${control.parameter.unit}` : ""}
       </span>
