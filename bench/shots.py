@@ -26,6 +26,24 @@ def settled(page: Page) -> None:
     page.evaluate("() => new Promise((done) => setTimeout(done, 500))")
 
 
+def mix_and_song(page: Page) -> None:
+    page.get_by_role("button", name="Patterns ▾").click()
+    page.get_by_role("menuitem", name="Dockside, as played", exact=True).click()
+    page.get_by_role("tab", name="Mix").click()
+    page.get_by_role("region", name="Bus Drums").get_by_role("button", name="Compressor").click()
+    page.wait_for_function("() => window.grainpocket.loopPlayer.loop()?.settled")
+    settled(page)
+    page.wait_for_timeout(2500)
+    page.screenshot(path=TARGET / "mix.png")
+    page.get_by_role("tab", name="Song").click()
+    page.get_by_role("button", name="Thread").first.click()
+    page.get_by_role("menuitem", name="Hum: Send to Reverb").click()
+    page.keyboard.press("Space")
+    page.wait_for_function("() => window.grainpocket.songPlayer.place() > 200000")
+    page.screenshot(path=TARGET / "song.png")
+    page.keyboard.press("Escape")
+
+
 def main() -> None:
     TARGET.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as folder:
@@ -66,6 +84,8 @@ def main() -> None:
             page.wait_for_function("() => window.grainpocket.loopPlayer.place() > 90000")
             page.screenshot(path=TARGET / "rhythm.png")
             page.get_by_test_id("play").click()
+            mix_and_song(page)
+            page.get_by_role("tab", name="Rhythm").click()
             page.keyboard.press("?")
             page.wait_for_selector("[role=dialog]")
             settled(page)

@@ -23,7 +23,7 @@ SETTINGS: tuple[Setting, ...] = (
     Parameter("attack", "Attack", "ms", 0.1, 200.0, 10.0, 1.0, 1, "How soon it turns down", "log"),
     Parameter("release", "Release", "ms", 5.0, 2000.0, 120.0, 10.0, 0, "How soon it lets go", "log"),
     Parameter("makeup", "Make-up", "dB", -12.0, 24.0, 0.0, 0.5, 1, "Level after it"),
-    Choice("detector", "Listens to", (("peak", "peaks"), ("rms", "loudness (RMS)")), "peak", "What counts as the level"),
+    Choice("detector", "Detector", (("peak", "peaks"), ("rms", "loudness (RMS)")), "peak", "What counts as the level"),
 )
 
 
