@@ -5,7 +5,7 @@ STATIC := grainpocket/web/static/index.html
 TYPES := frontend/src/api/schema.d.ts
 PORT ?= 8000
 
-.PHONY: demo test test-browser test-journeys test-rest dev serve build bench shots lint api demo-audio lock clean chromium
+.PHONY: demo test test-browser test-rest dev serve build bench shots lint api demo-audio lock clean chromium
 .DEFAULT_GOAL := demo
 
 demo: build                       ## Start the application with its demo data
@@ -14,7 +14,12 @@ demo: build                       ## Start the application with its demo data
 serve: build                      ## Start the application on ./data
 	$(PY) -m grainpocket serve --port $(PORT)
 
-build: .venv/.ready $(STATIC)
+build: .venv/.ready .venv/.kernels $(STATIC)
+
+# Compiled once here rather than by every process that begins.
+.venv/.kernels: .venv/.ready $(wildcard grainpocket/core/mix/effects/*.py)
+	$(PY) -c "from grainpocket.core.mix.effects import warm; warm(44100)"
+	touch $@
 
 .venv/.ready: requirements.lock
 	$(PYTHON) -m venv .venv || (apt-get update -qq && apt-get -o DPkg::Lock::Timeout=300 install -y -qq python3-venv >/dev/null && $(PYTHON) -m venv .venv)
@@ -53,14 +58,11 @@ api: .venv/.ready frontend/node_modules/.ready ## Write the API's document anew,
 
 test:                             ## Every check and test, the browser's too
 	@$(MAKE) --no-print-directory -j2 --output-sync=target build chromium lint api-check
-	@$(MAKE) --no-print-directory -j3 --output-sync=target test-browser test-journeys test-rest
+	@$(MAKE) --no-print-directory -j2 --output-sync=target test-browser test-rest
 
 # Side by side: a browser leaves half of the machine idle.
 test-browser:
-	$(PY) -m pytest tests/ui --ignore-glob='*/test_[k-z]*.py'
-
-test-journeys:
-	$(PY) -m pytest tests/ui --ignore-glob='*/test_[a-j]*.py'
+	$(PY) -m pytest tests/ui
 
 test-rest:
 	$(PY) -m pytest --ignore=tests/ui

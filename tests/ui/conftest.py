@@ -96,6 +96,17 @@ class Ui:
         self.bring_in(name, wav(loop.samples))
         self.page.get_by_role("button", name=f"Open {name.removesuffix('.wav')}", exact=True).click()
 
+    def borrow(self, name: str) -> str:
+        """A record of the demo as a find of this pocket, without bringing it in anew: its id."""
+        demo = self.live.ask("GET", "/api/pockets/night-ferry-set")[1]["pocket"]["sources"].values()
+        record = next(source for source in demo if source["name"] == name)
+        known = {key: record[key] for key in ("name", "audio", "frames", "channels", "trim")}
+        status, reply = self.live.edit({"type": "add_source", **known})
+        assert status == 200, reply
+        (key,) = reply["changes"]["sources"]
+        self.wait("pocket.sources[arg]", key)
+        return str(key)
+
     def ready(self) -> None:
         """All voices of the pads are here."""
         self.wait("gp.voices.ready()[0] === gp.voices.ready()[1] && gp.voices.ready()[1] > 0")

@@ -6,7 +6,7 @@ import { create } from "zustand";
 
 import { api, ApiError, ask } from "../api/client";
 import type { Settled } from "../api/types";
-import { loopPlayer } from "../audio/loop";
+import { loopPlayer, useLoop } from "../audio/loop";
 import { useSong } from "../audio/song";
 import { reloadSounds } from "./edits";
 import { usePocket } from "./pocket";
@@ -27,12 +27,12 @@ function place(): string | null {
   return open && pattern && open.pocket.patterns[pattern] ? `${open.id} ${open.version} ${pattern}` : null;
 }
 
-/** Whether anything wants it: a loop that is not exact yet, or pictures that are looked at. */
+/** Whether anything wants it: a loop that is heard and not exact yet, or pictures that are looked at. */
 function wanted(): boolean {
   const loop = usePocket.getState().open?.sounds?.loop;
   const here = place();
   if (!here || useSettled.getState().of === here || useSong.getState().playing || useSong.getState().coming) return false;
-  return Boolean(loop && !loop.settled) || useView.getState().station === "mix";
+  return Boolean(loop && !loop.settled && useLoop.getState().playing) || useView.getState().station === "mix";
 }
 
 function later(ms: number): void {
@@ -68,7 +68,7 @@ export function settleAtRest(): () => void {
     if (here !== before) before = here;
     later(useSettled.getState().settled ? REST_MS : 50);
   };
-  const stops = [usePocket.subscribe(look), useView.subscribe(look), useSong.subscribe(look)];
+  const stops = [usePocket.subscribe(look), useView.subscribe(look), useSong.subscribe(look), useLoop.subscribe(look)];
   look();
   return () => {
     window.clearTimeout(timer);

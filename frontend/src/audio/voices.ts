@@ -6,6 +6,7 @@ import type { Pad, Sounds } from "../api/types";
 import { audio, mark, output, straight, wake } from "./engine";
 
 const REST_MS = 900;
+const LONG_REST_MS = 3000;
 
 interface Sounding {
   source: AudioBufferSourceNode;
@@ -38,16 +39,20 @@ class Voices {
     for (const key of this.buffers.keys()) if (!keys.has(key) && !this.slices.has(key)) this.buffers.delete(key);
     for (const [, voice] of wanted) void this.fetch(voice.key, `/api/sound/${voice.key}`).catch(() => undefined);
     window.clearTimeout(this.resting);
-    this.resting = window.setTimeout(() => void this.fetchThrough(sounds, page), REST_MS);
+    this.resting = window.setTimeout(() => void this.fetchThrough(sounds, page), this.struck.size ? REST_MS : LONG_REST_MS);
   }
 
   private resting = 0;
+  /** Pads that were played since the page was opened: how they sound through their buses is wanted first. */
+  private struck = new Set<number>();
   /** Whether something plays that is rendered as it is heard; told by the house. */
   busy: () => boolean = () => false;
 
   /** Once the hand rests, the pads in view as they sound through their buses; until each is here, its bare voice sounds. */
   private async fetchThrough(sounds: Sounds, page: number): Promise<void> {
-    for (const [pad, voice] of Object.entries(sounds.voices)) {
+    // Those that were played first.
+    const order = Object.entries(sounds.voices).sort(([a], [b]) => Number(this.struck.has(Number(b))) - Number(this.struck.has(Number(a))));
+    for (const [pad, voice] of order) {
       // What plays comes first: it is rendered in the same place.
       while (this.busy() && this.known === sounds) await new Promise((resolve) => setTimeout(resolve, REST_MS));
       if (this.known !== sounds) return;
@@ -82,6 +87,7 @@ class Voices {
   press(pad: number, velocity = 127): void {
     wake();
     mark("key down");
+    this.struck.add(pad);
     const voice = this.known?.voices[pad];
     const settings = this.pads[pad];
     if (!voice || !settings) return;
