@@ -17,6 +17,7 @@ from grainpocket.web.events import Events, Message, Receive, Send
 from grainpocket.web.security import our_hosts
 
 THREADS = 24
+WARM_AFTER_S = 3.0
 WANTED_FILES = 8192  # open files and connections; the soft limit is often 1,024
 _STREAM = re.compile(r"^/api/pockets/([^/]+)/events$")
 
@@ -44,7 +45,10 @@ def serve(settings: Settings, extra_ports: tuple[int, ...] = ()) -> None:
     soft, hard = resource.getrlimit(resource.RLIMIT_NOFILE)
     wanted = WANTED_FILES if hard == resource.RLIM_INFINITY else min(WANTED_FILES, hard)
     resource.setrlimit(resource.RLIMIT_NOFILE, (max(soft, wanted), hard))
-    threading.Thread(target=warm, args=(RATE,), daemon=True, name="warm").start()
+    # A little later: the first page comes first.
+    warming = threading.Timer(WARM_AFTER_S, warm, args=(RATE,))
+    warming.daemon = True
+    warming.start()
     uvicorn.run(
         Server(settings, extra_ports), host="127.0.0.1", port=settings.port, log_level="warning", access_log=False,
         server_header=False, timeout_keep_alive=60, timeout_graceful_shutdown=1, lifespan="off",

@@ -116,7 +116,7 @@ def test_passes_are_the_loop_and_then_the_tail() -> None:
 def test_the_loop_is_what_a_long_run_of_passes_settles_on(seed: int) -> None:
     rng = np.random.default_rng(seed)
     pads = [
-        pad(int(rng.integers(500, 60000)), choke=int(rng.integers(0, 3)), play=str(rng.choice(["held", "one-shot"])))
+        pad(int(rng.integers(500, 60000)), choke=int(rng.integers(0, 3)), sound=Sound(play=str(rng.choice(["held", "one-shot"]))))
         for _ in range(6)
     ]
     hits = tuple(

@@ -100,9 +100,16 @@ class LoopProcessor extends AudioWorkletProcessor {
     const left = outputs[0]?.[0];
     const right = outputs[0]?.[1];
     if (!left || !right || !this.playing || !this.length) return true;
+    let number = -1;
+    let page: Page | undefined;
     for (let i = 0; i < left.length; i++) {
-      let l = this.read(this.place, 0);
-      let r = this.read(this.place, 1);
+      if (this.place >> BITS !== number) {
+        number = this.place >> BITS;
+        page = this.pages.get(number);
+      }
+      const inside = this.place & (PAGE - 1);
+      let l = page ? (page[0][inside] as number) : 0;
+      let r = page ? (page[1][inside] as number) : 0;
       if (this.fading > 0) {
         const k = FADE - this.fading;
         const g = this.fading / FADE;

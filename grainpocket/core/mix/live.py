@@ -92,7 +92,9 @@ class Run:
     def let_go(self) -> None:
         """Not heard any more: what is under way for it ends, and what came before it is forgotten."""
         self.stopped = True
-        self._heard = {}
+        self._heard, self._settled = {}, None
+        with self._keeping:
+            self._states.clear()
 
     def _step(self, number: int, states: States) -> dict[str, Piece]:
         graph = self.mix.graph

@@ -15,7 +15,6 @@ import itertools
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import signal
 
 from grainpocket.core.sound.audio import Samples
 
@@ -45,6 +44,8 @@ def _window() -> NDArray[np.float64]:
 def noise_of(samples: Samples, rate: int) -> Power:
     """(SIZE / 2 + 1,) power of the hiss in (n,) samples, as it is in a frame of `spectra`; zeros where none is heard."""
     at = np.fft.rfftfreq(SIZE, 1 / rate)
+    from scipy import signal
+
     window = signal.windows.blackmanharris(FINE)
     window /= np.sqrt(np.sum(window**2))
     if len(samples) < 4 * FINE:

@@ -57,9 +57,9 @@ def mixed() -> Pocket:
         ),
     )  # fmt: skip
     echo = Bus(
-        id="b4", name="Echo", is_return=True, chain=(Effect(id="e4", kind="echo", settings={"beats": 0.5, "feedback": 30.0}),)
+        id="b4", name="Echo", is_return=True, chain=(Effect(id="e4", kind="echo", settings={"beats": 0.5, "feedback": 15.0}),)
     )
-    reverb = Bus(id="b5", name="Reverb", is_return=True, chain=(Effect(id="e5", kind="reverb", settings={"decay": 0.6}),))
+    reverb = Bus(id="b5", name="Reverb", is_return=True, chain=(Effect(id="e5", kind="reverb", settings={"decay": 0.3}),))
     return plain().model_copy(
         update={"buses": {b.id: b for b in (drums, snares, keys, echo, reverb)}, "chain": (Effect(id="e9", kind="limiter"),)}
     )

@@ -122,6 +122,14 @@ def run(effect: Effect, block: Samples, controls: Controls, state: State, key: S
     return mixed
 
 
+def low_pass(taps: int, cutoff: float, beta: float) -> Row:
+    """(taps,) of a windowed sinc (Kaiser) with a gain of one at rest; cutoff: share of half the rate. As scipy.signal.firwin, whose
+    import would hold up every process that starts."""
+    places = np.arange(taps) - (taps - 1) / 2
+    out = np.sinc(cutoff * places) * np.kaiser(taps, beta)
+    return np.asarray(out / out.sum())
+
+
 def decibels(gain: Row) -> Row:
     return np.asarray(20 * np.log10(np.maximum(gain, 1e-12)))
 

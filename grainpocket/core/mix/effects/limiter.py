@@ -10,9 +10,8 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
-from scipy import signal
 
-from grainpocket.core.mix.effects.base import Controls, Effect, State, gains
+from grainpocket.core.mix.effects.base import Controls, Effect, State, gains, low_pass
 from grainpocket.core.params import Parameter, Setting
 from grainpocket.core.sound.audio import Samples
 
@@ -31,7 +30,7 @@ HIDDEN = 0.4
 
 def _phases() -> NDArray[np.float64]:
     """(2 REACH + 1, 2 TIMES) coefficients of the fine samples up to one sample on either side, by sample from the oldest on."""
-    filter_ = signal.firwin(2 * REACH * TIMES + 1, 1 / TIMES, window=("kaiser", 8.0)) * TIMES
+    filter_ = low_pass(2 * REACH * TIMES + 1, 1 / TIMES, 8.0) * TIMES
     out = np.zeros((2 * REACH + 1, 2 * TIMES))
     for p in range(2 * TIMES):
         for k in range(2 * REACH + 1):

@@ -9,9 +9,8 @@ from __future__ import annotations
 
 import numpy as np
 from numba import njit
-from scipy import signal
 
-from grainpocket.core.mix.effects.base import Controls, Effect, Row, State, gains
+from grainpocket.core.mix.effects.base import Controls, Effect, Row, State, gains, low_pass
 from grainpocket.core.params import Choice, Parameter, Setting
 from grainpocket.core.sound.audio import Samples
 
@@ -34,11 +33,11 @@ def _phases() -> tuple[Row, Row]:
     """((taps, TIMES) of the way up, (rows, TIMES) of the way down): coefficients by sample of the past, then by fine sample.
 
     The line's steps lie half a fine sample late; the way down, of even length, is half a one early: together they are whole."""
-    up = signal.firwin(TAPS, 0.94 / TIMES, window=("kaiser", 10.06)) * TIMES
+    up = low_pass(TAPS, 0.94 / TIMES, 10.06) * TIMES
     rows = -(-TAPS // TIMES)
     ahead = np.zeros(rows * TIMES)
     ahead[:TAPS] = up
-    down = signal.firwin(TAPS - 1, 0.94 / TIMES, window=("kaiser", 10.06))
+    down = low_pass(TAPS - 1, 0.94 / TIMES, 10.06)
     # y[m] = sum over j of down[j] * bent[8 m - j]: the newest fine sample that counts is the first of the newest row.
     back = np.zeros(((TAPS - 1 + TIMES - 1) // TIMES + 1, TIMES))
     for j, value in enumerate(down):
@@ -166,6 +165,8 @@ def _bend(x, out, colour, up, down, past, bent, last):  # type: ignore[no-untype
 
 
 def _without_offset(x: Row, rate: int, memory: Row) -> Row:
+    from scipy import signal
+
     pole = np.exp(-2 * np.pi * 8.0 / rate)
     out, last = signal.lfilter([1.0, -1.0], [1.0, -pole], x, axis=0, zi=memory[:1])
     memory[:1] = np.where(np.abs(last) < 1e-20, 0.0, last)
