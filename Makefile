@@ -64,12 +64,8 @@ test:                             ## Every check and test, the browser's too
 test-browser:
 	$(PY) -m pytest tests/ui
 
-# How the weights are made is tested when it, or the listening that it serves, has changed in the last commits; a clone without
-# them runs all.
-LEARNT := $(shell git diff --quiet HEAD~12 HEAD -- training tests/training grainpocket/core/listen 2>/dev/null && echo --ignore=tests/training)
-
 test-rest:
-	$(PY) -m pytest --ignore=tests/ui $(LEARNT)
+	$(PY) -m pytest --ignore=tests/ui
 
 dev: .venv/.ready frontend/node_modules/.ready $(TYPES) ## Reloading: front end on :5173, server restarted when Python changes
 	$(PY) -m grainpocket make-demo --data .demo

@@ -42,7 +42,7 @@ def test_no_endpoint_falls_over(api: Api, path: str) -> None:
                 assert answer.status_code < 500, (method, path, value, body, answer.text)
 
 
-@settings(max_examples=80, derandomize=True, suppress_health_check=[HealthCheck.function_scoped_fixture, HealthCheck.too_slow])
+@settings(max_examples=150, derandomize=True, suppress_health_check=[HealthCheck.function_scoped_fixture, HealthCheck.too_slow])
 @given(data=st.data())
 def test_no_edit_falls_over(api: Api, data: st.DataObject) -> None:
     api.client.application.config["PROPAGATE_EXCEPTIONS"] = False

@@ -18,7 +18,7 @@ from tests.core.effects.desk import BEAT, both, controls, db, through
 from tests.signals import RATE, drum_loop
 
 KINDS = sorted(EFFECTS)
-CALM = settings(max_examples=10, derandomize=True, suppress_health_check=[HealthCheck.too_slow])
+CALM = settings(max_examples=20, derandomize=True, suppress_health_check=[HealthCheck.too_slow])
 
 
 @pytest.fixture(scope="module")
@@ -75,7 +75,7 @@ def test_a_copied_state_goes_on_as_the_first_one(kind: str, data: st.DataObject)
 
 
 @pytest.mark.parametrize("kind", KINDS)
-@settings(max_examples=25, derandomize=True, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=60, derandomize=True, suppress_health_check=[HealthCheck.too_slow])
 @given(data=st.data())
 def test_no_settings_make_noise_of_their_own_or_run_away(kind: str, data: st.DataObject) -> None:
     loop = np.asarray(drum_loop(bpm=120, bars=1, seed=2).samples[:12000], np.float32)
