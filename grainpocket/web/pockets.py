@@ -4,8 +4,10 @@ from flask import Response, current_app
 from flask_openapi3 import APIBlueprint, Tag
 
 from grainpocket.core.mix.loop import Segment
+from grainpocket.core.mix.routing import bus_of
 from grainpocket.core.pocket import Pocket
 from grainpocket.core.rhythm.schedule import CHOKE_FADE_S, RELEASE_FADE_S, TOGETHER_S
+from grainpocket.core.song.layout import stretches
 from grainpocket.store.pockets import Moved
 from grainpocket.web.answers import json_of
 from grainpocket.web.desk import Desk
@@ -22,6 +24,7 @@ from grainpocket.web.schemas import (
     PocketPath,
     PocketState,
     Problem,
+    SongStretch,
     Sounds,
     StaleProblem,
     UnreadableProblem,
@@ -114,13 +117,18 @@ def sounds(pocket: Pocket, heard: _Heard) -> Sounds:
     through = desk().through(pocket, known)
     voices = {
         index: Voice.model_construct(
-            key=key, frames=spec.lead(pocket.rate) + spec.length, lead=spec.lead(pocket.rate), through=through.get(index)
+            key=key, frames=spec.lead(pocket.rate) + spec.length, lead=spec.lead(pocket.rate), through=through.get(index),
+            bus=bus_of(pocket, pocket.pads[index]),
         )
         for index, (key, spec) in known.items()
     }  # fmt: skip
     spans = {"release": RELEASE_FADE_S, "choke": CHOKE_FADE_S, "together": TOGETHER_S}
     live = Live(**{name: int(span * pocket.rate) for name, span in spans.items()})
-    return Sounds.model_construct(voices=voices, loop=heard.loop(pocket), live=live)
+    song = [
+        SongStretch.model_construct(section=one.section.id, at=one.at, beats=float(one.section.beats), turn=one.turn)
+        for one in stretches(pocket)
+    ]
+    return Sounds.model_construct(voices=voices, loop=heard.loop(pocket), live=live, song=song)
 
 
 def _reply(moved: Moved, heard: _Heard) -> EditReply:

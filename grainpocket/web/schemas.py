@@ -72,6 +72,7 @@ class Voice(BaseModel):
     frames: int
     lead: int
     through: str | None = Field(default=None, description="Names its sound through its bus and the master, where that is another")
+    bus: str = Field(description="The bus that its pad is on, or master")
 
 
 class Live(BaseModel):
@@ -83,12 +84,22 @@ class Live(BaseModel):
     together: int
 
 
+class SongStretch(BaseModel):
+    """One time through a section: from which beat of the song on, and for how many; turn: which of its repeats, from 0."""
+
+    section: str
+    at: float
+    beats: float
+    turn: int
+
+
 class Sounds(BaseModel):
-    """What a pocket sounds like now: a voice for each pad, and the loop that was asked for."""
+    """What a pocket sounds like now: a voice for each pad, the loop that was asked for, and the song as it is laid out."""
 
     voices: dict[int, Voice]
     loop: Loop | None
     live: Live
+    song: list[SongStretch]
 
 
 class PocketState(BaseModel):

@@ -9,7 +9,7 @@ from pydantic import ValidationError
 from grainpocket.core.edits import EDIT, Refusal
 from grainpocket.core.edits.cutting import LEAST_MOVED_S, AddCut, DeleteCuts, MoveCut, NameSlice, Recut
 from grainpocket.core.edits.gridding import SetGrid
-from grainpocket.core.edits.hitting import PutHits, RemoveHits, SetHits
+from grainpocket.core.edits.hitting import MoveHits, PutHits, RemoveHits, SetHits
 from grainpocket.core.edits.padding import ClearPads, MovePad, SetPads, SlicesToPads
 from grainpocket.core.edits.patterns import AddPattern, OriginalRhythm, SetPattern
 from grainpocket.core.edits.pocket_wide import AddSource, RemoveSource
@@ -138,6 +138,17 @@ def test_hits_are_named_by_ids_and_stand_at_places(bench: Bench) -> None:
     assert [(h.pad, h.velocity) for h in bench.pocket.patterns[key].hits] == [(0, 12)]
     with pytest.raises(Refusal, match="no longer there"):
         bench.make(SetHits(pattern=key, hits=("gone",), velocity=12))
+    bench.make(PutHits(pattern=key, hits=(Hit(pad=1, beat=0.1, note=3), Hit(pad=2, beat=0.1))))
+    places = {h.pad: h.id for h in bench.pocket.patterns[key].hits}
+    bench.make(MoveHits(pattern=key, hits=(places[0],), notes=4, beats=0.5))
+    assert [(h.pad, h.beat, h.note) for h in bench.pocket.patterns[key].hits] == [(1, 0.1, 3), (2, 0.1, 0), (0, 0.6, 4)]
+    bench.make(MoveHits(pattern=key, hits=(places[1],), notes=-3))
+    bench.make(MoveHits(pattern=key, hits=(places[1], places[2]), pad=5))
+    assert [(h.id, h.pad) for h in bench.pocket.patterns[key].hits] == [(places[2], 5), (places[0], 0)], "one place, one hit"
+    for far in ({"beats": -1.0}, {"notes": 100}):
+        with pytest.raises(Refusal):
+            bench.make(MoveHits(pattern=key, hits=(places[0],), **far))
+    bench.make(RemoveHits(pattern=key, hits=(places[2],)))
     with pytest.raises(Refusal, match="behind its end"):
         bench.make(PutHits(pattern=key, hits=(Hit(pad=0, beat=4),)))
 

@@ -53,6 +53,9 @@ def test_what_is_heard_at_rest_is_what_is_exported(tune: tuple[Api, str]) -> Non
     loop = api.get(f"/api/pockets/{api.id}/sounds/{pattern}")["loop"]
     assert not loop["settled"]
     assert np.isfinite(assembled(api, loop)).all()
+    sounds = api.get(f"/api/pockets/{api.id}/sounds/{pattern}")
+    assert {voice["bus"] for voice in sounds["voices"].values()} == {next(iter(api.state["pocket"]["buses"]))}
+    assert [(one["at"], one["beats"]) for one in sounds["song"]] == [(0, 4), (4, 8)]
     settled = api.get(f"/api/pockets/{api.id}/settled/{pattern}")
     assert settled["loop"]["settled"]
     heard = assembled(api, settled["loop"])

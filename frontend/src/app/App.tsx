@@ -206,10 +206,11 @@ function House({ about, pocket, id }: { about: About; pocket: Pocket; id: string
 }
 
 function FoldedFinds() {
+  const coming = useJobs((s) => Object.keys(s.jobs).length);
   return (
     <aside aria-label="Finds" className="flex min-h-0 justify-center border-r-[1.5px] border-ink pt-3">
       <button type="button" className="title h-min rounded-[3px] px-1 py-2 text-[14.5px] [writing-mode:vertical-rl] hover:bg-well" title="Show the finds" onClick={() => useView.getState().look({ findsOpen: true })}>
-        Finds
+        Finds{coming ? `, ${coming} coming` : ""}
       </button>
     </aside>
   );

@@ -4,34 +4,22 @@ import { loopPlayer } from "../audio/loop";
 import { previewPlayer } from "../audio/preview";
 import { songPlayer, useSong } from "../audio/song";
 import { tapePlayer } from "../audio/tape";
-import type { Pocket, Section } from "../api/types";
+import type { Sounds } from "../api/types";
 import { togglePattern } from "./actions";
 import { usePocket } from "./pocket";
 import { toast } from "./toasts";
 import { useView } from "./view";
 
-/** One time through a section, from which beat of the song on. */
-export interface Stretch {
-  section: Section;
-  at: number;
-  turn: number;
+export type Stretch = Sounds["song"][number];
+
+/** The song as the core lays it out. */
+function layout(): Stretch[] {
+  return usePocket.getState().open?.sounds?.song ?? [];
 }
 
-export function stretchesOf(pocket: Pocket): Stretch[] {
-  const out: Stretch[] = [];
-  let at = 0;
-  for (const key of pocket.song) {
-    const section = pocket.sections[key];
-    for (let turn = 0; section && turn < section.repeats; turn++) {
-      out.push({ section, at, turn });
-      at += section.bars * section.beats_per_bar;
-    }
-  }
-  return out;
-}
-
-export function songBeats(pocket: Pocket): number {
-  return stretchesOf(pocket).reduce((sum, { section }) => sum + section.bars * section.beats_per_bar, 0);
+export function beatsOf(song: Stretch[]): number {
+  const last = song.at(-1);
+  return last ? last.at + last.beats : 0;
 }
 
 /** The beat of the song that is heard now. */
@@ -44,11 +32,11 @@ export function playSong(beat: number): void {
   const open = usePocket.getState().open;
   if (!open) return;
   // Nothing is written on the page yet: what is there to hear is the pattern.
-  if (!songBeats(open.pocket)) return togglePattern();
+  if (!beatsOf(layout())) return togglePattern();
   loopPlayer.stop();
   tapePlayer.stop();
   previewPlayer.stop();
-  const from = beat < songBeats(open.pocket) ? beat : 0;
+  const from = beat < beatsOf(layout()) ? beat : 0;
   useView.getState().look({ songBeat: from });
   const window_ = (first: number, last: number) => ask(api.GET("/api/pockets/{pocket}/song", { params: { path: { pocket: open.id }, query: { first, last } } }));
   songPlayer.play(Math.round((from * 60 * open.pocket.rate) / open.pocket.tempo), window_).catch((error: Error) => toast({ title: "The song cannot be played", text: error.message, tone: "error" }));

@@ -1,6 +1,6 @@
 /**
  * What is played on the pads, recorded into the pattern: count-in, then as long as it plays. Hits stand exactly where they were
- * played. Those of a pass are put in when it ends: put in at once, they would sound a second time under the hand.
+ * played. Each is put in as soon as it has rung out under the hand: put in before, the loop would play it a second time.
  */
 import { create } from "zustand";
 
@@ -24,11 +24,18 @@ interface Down {
   /** Beats since the take began, and where in the pattern that is. */
   from: number;
   beat: number;
+  /** When its voice has ended by itself, on the clock of performance.now(). */
+  ends: number;
+}
+
+interface Waiting {
+  hit: Hit;
+  until: number;
 }
 
 const WATCH_MS = 40;
 const SHORTEST = 0.01;
-const take = { pattern: "", gesture: "", beats: 0, passes: 0, last: 0, began: 0, timer: 0, counting: 0, down: new Map<number, Down>(), waiting: [] as Hit[] };
+const take = { pattern: "", gesture: "", beats: 0, passes: 0, last: 0, began: 0, timer: 0, counting: 0, down: new Map<number, Down>(), waiting: [] as Waiting[] };
 
 function pattern() {
   const id = useView.getState().pattern;
@@ -94,10 +101,13 @@ function go(): void {
 function watch(): void {
   if (!useLoop.getState().playing) return stopTaking();
   const place = loopPlayer.place();
-  if (place < take.last - (loopPlayer.loop()?.length ?? 0) / 2) {
-    take.passes++;
-    flush();
-  }
+  round(place);
+  flush(performance.now());
+}
+
+/** Counts the passes. */
+function round(place: number): void {
+  if (place < take.last - (loopPlayer.loop()?.length ?? 0) / 2) take.passes++;
   take.last = place;
 }
 
@@ -111,21 +121,31 @@ function beatAt(at: number): number {
 
 export function takePress(pad: number, velocity: number, at: number): void {
   if (useTaking.getState().state === "counting" || useTaking.getState().state === "off") return;
+  round(loopPlayer.place());
   const beat = beatAt(at);
-  take.down.set(pad, { pad, velocity, from: take.passes * take.beats + beat, beat: (beat + take.beats) % take.beats });
+  const open = usePocket.getState().open;
+  const frames = open?.sounds?.voices[pad]?.frames ?? 0;
+  const held = open?.pocket.pads[pad]?.sound.play === "held";
+  const ends = held ? 0 : at + (1000 * frames) / audio().sampleRate;
+  take.down.set(pad, { pad, velocity, from: take.passes * take.beats + beat, beat: (beat + take.beats) % take.beats, ends });
 }
 
 export function takeRelease(pad: number): void {
   const down = take.down.get(pad);
   if (!down) return;
   take.down.delete(pad);
+  round(loopPlayer.place());
   const until = take.passes * take.beats + beatAt(performance.now());
-  take.waiting.push({ id: "", pad, beat: down.beat, velocity: down.velocity, length: Math.max(SHORTEST, until - down.from), take: 0, note: 0, own: {} });
+  const length = Math.max(SHORTEST, until - down.from);
+  const hit: Hit = { id: "", pad, beat: down.beat, velocity: down.velocity, length, take: 0, note: 0, own: {} };
+  take.waiting.push({ hit, until: Math.max(down.ends, performance.now()) });
   useTaking.setState((s) => ({ taken: s.taken + 1 }));
 }
 
-function flush(): void {
-  const hits = take.waiting.splice(0);
+/** Put in what has rung out by now. */
+function flush(now: number): void {
+  const hits = take.waiting.filter(({ until }) => until <= now).map(({ hit }) => hit);
+  take.waiting = take.waiting.filter(({ until }) => until > now);
   if (hits.length) void edit({ type: "put_hits", pattern: take.pattern, hits }, take.gesture);
 }
 
@@ -133,7 +153,7 @@ export function stopTaking(): void {
   for (const pad of [...take.down.keys()]) takeRelease(pad);
   window.clearInterval(take.timer);
   window.clearTimeout(take.counting);
-  flush();
+  flush(Number.POSITIVE_INFINITY);
   const { taken, state } = useTaking.getState();
   useTaking.setState({ state: "off", beat: 0 });
   if (taken) toast({ title: `${taken} ${taken === 1 ? "hit" : "hits"} recorded`, text: "Undo takes the whole take back.", tone: "note" });

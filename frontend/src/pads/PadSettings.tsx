@@ -4,6 +4,7 @@ import { useRef, useState } from "react";
 import type { Pocket, Role } from "../api/types";
 import { edit } from "../app/edits";
 import { useParameter } from "../app/about";
+import { usePocket } from "../app/pocket";
 import { useView } from "../app/view";
 import { Button } from "../design/Button";
 import { EditableName } from "../design/EditableName";
@@ -13,7 +14,6 @@ import { clampTo, NumberField } from "../design/NumberField";
 import { ROLE_NAMES, ROLES } from "../design/roles";
 import { Slider } from "../design/Slider";
 import { Toggle } from "../design/Toggle";
-import { busOf } from "../stations/mix/routing";
 import { PAGE, useKeyNames } from "./keys";
 import { PadSound } from "./PadSound";
 import { padItems, showInChop } from "./choosing";
@@ -25,6 +25,7 @@ export function PadSettings({ pads, pocket }: { pads: number[]; pocket: Pocket }
   const names = useKeyNames((s) => s.names);
   const [level, pitch, fade] = [useParameter("pad", "level"), useParameter("pad", "pitch"), useParameter("pad", "fade_out")];
   const first = pads[0] as number;
+  const bus = usePocket((s) => s.open?.sounds?.voices[first]?.bus);
   const together = useView((s) => s.together);
   const bases = useRef(new Map<string, Record<number, number>>());
   const pad = pocket.pads[first];
@@ -102,7 +103,7 @@ export function PadSettings({ pads, pocket }: { pads: number[]; pocket: Pocket }
         {Object.keys(pocket.buses).length ? (
           <Menu
             label="Bus"
-            trigger={<Button hint="Where its sound goes in Mix">{pocket.buses[busOf(pocket, pad)]?.name ?? "Master"} ▾</Button>}
+            trigger={<Button hint="Where its sound goes in Mix">{pocket.buses[bus ?? ""]?.name ?? "Master"} ▾</Button>}
             items={[
               { label: "As its role says", checked: pad.bus === null, onSelect: () => change({ bus: null }) },
               null,

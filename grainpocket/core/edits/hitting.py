@@ -108,9 +108,10 @@ class MoveHits(EditModel):
                 raise Refusal("That would move a hit over the edge of the pattern.")
             if not note.low <= hit.note <= note.high:
                 raise Refusal(f"Notes go from {note.low:g} to {note.high:g} semitones from the pad's own pitch.")
-        mine = {moved[key].place for key in self.hits}
-        chosen = set(self.hits)
-        return with_hits(pocket, pattern, [h for h in moved.values() if h.id in chosen or h.place not in mine])
+        mine = set(self.hits)
+        chosen = {moved[key].place: moved[key] for key in self.hits}
+        others = {hit.place: hit for hit in moved.values() if hit.id not in mine}
+        return with_hits(pocket, pattern, {**others, **chosen}.values())
 
     def _place(self, hit: Hit) -> dict[str, object]:
         pad = hit.pad if self.pad is None else self.pad

@@ -2,6 +2,7 @@
 import type { Pocket } from "../../api/types";
 import { useParameter } from "../../app/about";
 import { edit } from "../../app/edits";
+import { usePocket } from "../../app/pocket";
 import { useSettled } from "../../app/settling";
 import { useView } from "../../app/view";
 import { fixed } from "../../design/format";
@@ -18,7 +19,7 @@ export function Master({ pocket }: { pocket: Pocket }) {
   const open = useView((s) => s.effect);
   const settled = useSettled((s) => s.settled);
   const effect = open?.bus === "master" ? pocket.chain.find(({ id }) => id === open.effect) : undefined;
-  const straight = padsOn(pocket, "master").length;
+  const straight = padsOn(usePocket((s) => s.open?.sounds ?? null), "master").length;
   const set = (value: number, gesture: string) => void edit({ type: "set_pocket", level: value }, gesture);
   return (
     <section aria-label="Master" data-bus="master" className="rounded-[4px] border-[1.5px] border-ink bg-card px-3 py-1.5">

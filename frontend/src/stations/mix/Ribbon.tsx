@@ -4,6 +4,7 @@ import { useState } from "react";
 import type { Bus, Pocket, Role } from "../../api/types";
 import { useParameter } from "../../app/about";
 import { edit } from "../../app/edits";
+import { usePocket } from "../../app/pocket";
 import { print } from "../../app/printing";
 import { useView } from "../../app/view";
 import { Button } from "../../design/Button";
@@ -166,7 +167,7 @@ function Square({ on, label, onClick, children }: { on: boolean; label: string; 
 
 /** What flows in: the glyphs of its pads' roles; behind them the choice of roles and pads. */
 function Takes({ pocket, bus, set }: { pocket: Pocket; bus: Bus; set: (change: { roles: Role[] }) => void }) {
-  const pads = padsOn(pocket, bus.id);
+  const pads = padsOn(usePocket((s) => s.open?.sounds ?? null), bus.id);
   const roles = [...new Set(pads.map((index) => pocket.pads[index]?.role ?? null))];
   const chosen = useView((s) => s.pads).filter((index) => pocket.pads[index]);
   return (

@@ -4,7 +4,7 @@ import { useState } from "react";
 import type { Pocket } from "../../api/types";
 import { useAbout } from "../../app/about";
 import { edit } from "../../app/edits";
-import { songBeats, stretchesOf } from "../../app/playing";
+import { beatsOf } from "../../app/playing";
 import { usePocket } from "../../app/pocket";
 import { useView } from "../../app/view";
 import { Button } from "../../design/Button";
@@ -20,11 +20,11 @@ export function Song() {
   const about = useAbout();
   const pattern = useView((s) => s.pattern);
   const shown = useView((s) => s.thread);
+  const turns = usePocket((s) => s.open?.sounds?.song) ?? [];
   if (!pocket || !about) return null;
   const control = controlNamed(pocket, about, shown);
   const thread = Object.values(pocket.threads).find((one) => one.control === shown) ?? null;
-  const turns = stretchesOf(pocket);
-  const beats = songBeats(pocket);
+  const beats = beatsOf(turns);
   const add = () =>
     void edit({ type: "add_section", name: TITLES[pocket.song.length] ?? `Part ${pocket.song.length + 1}`, patterns: pattern && pocket.patterns[pattern] ? [pattern] : [] });
   return (
@@ -40,13 +40,14 @@ export function Song() {
           </Button>
         ) : null}
         <span className="grow" />
-        <span className="text-ink2">{beats ? `${turns.reduce((sum, { section }) => sum + section.bars, 0)} bars, ${clock((beats * 60) / pocket.tempo)}` : ""}</span>
+        {pocket.song.length ? <span className="truncate text-ink2">Click a bar: it plays from there.</span> : null}
+        <span className="ml-3 whitespace-nowrap text-ink2">{beats ? `${turns.reduce((sum, { section }) => sum + (pocket.sections[section]?.bars ?? 0), 0)} bars, ${clock((beats * 60) / pocket.tempo)}` : ""}</span>
       </div>
       <div className="thin-scroll flex min-h-0 grow flex-col gap-3 overflow-auto pr-1" tabIndex={-1}>
         {pocket.song.map((key, place) => {
           const section = pocket.sections[key];
           return section ? (
-            <Paragraph key={key} pocket={pocket} section={section} turns={turns.filter((turn) => turn.section.id === key)} place={place} control={control} thread={thread} />
+            <Paragraph key={key} pocket={pocket} section={section} turns={turns.filter((turn) => turn.section === key)} place={place} control={control} thread={thread} />
           ) : null;
         })}
         {pocket.song.length ? null : (
