@@ -8,8 +8,8 @@ from typing import Any
 
 import numpy as np
 import pytest
+from playwright.sync_api import Route, expect
 from playwright.sync_api import TimeoutError as PlaywrightTimeout
-from playwright.sync_api import expect
 
 from tests.files import wav
 from tests.signals import RATE, drum_loop
@@ -166,6 +166,27 @@ def test_what_sounds_is_named_and_stopped_in_one_place(ui: Ui) -> None:
     expect(ui.page.get_by_test_id("sounding")).to_have_text("Steps")
     ui.page.keyboard.press("Space")
     expect(ui.page.get_by_test_id("sounding")).to_have_text("position")
+
+
+def test_what_is_on_its_way_is_stopped_like_what_sounds(ui: Ui) -> None:
+    held: list[Route] = []
+    ui.station("Listen")
+    ui.page.keyboard.press("Space")
+    ui.wait(PLAYING)
+    ui.page.keyboard.press("Space")
+    ui.wait(f"!{PLAYING}")
+    ui.look("gp.useView.getState().look({ inTempo: true })")
+    ui.page.route("**/fit?*", lambda route: held.append(route))  # noqa: PLW0108 -- the library marks the function
+    with ui.page.expect_request("**/fit?*"):
+        ui.page.keyboard.press("Space")
+    assert ui.look(PLAYING), "the second press is to stop it"
+    ui.page.keyboard.press("Space")
+    assert not ui.look(PLAYING)
+    with ui.page.expect_response("**/fit?*"):
+        held[0].continue_()
+    # The answer has been read by the time that the page's own next one has.
+    ui.look("fetch('/api/about').then((answer) => answer.json())")
+    assert not ui.look(PLAYING), "what was stopped before it came is not heard after all"
 
 
 def drag(ui: Ui, start: float, end: float, y: float = 90) -> None:

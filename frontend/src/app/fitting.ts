@@ -1,7 +1,7 @@
 /** Hear a find in the pocket's tempo and key before it is used. */
 import { api, ask } from "../api/client";
 import type { Pocket, Source } from "../api/types";
-import { previewPlayer } from "../audio/preview";
+import { previewPlayer, usePreview } from "../audio/preview";
 import { tapePlayer } from "../audio/tape";
 import { NOTES } from "../design/format";
 import { usePocket } from "./pocket";
@@ -28,8 +28,10 @@ export async function playFitted(source: Source, start: number, end: number, loo
   const first = Math.round(start);
   const last = Math.min(Math.round(end), first + LONGEST_S * open.pocket.rate);
   tapePlayer.stop();
+  const expected = previewPlayer.expect(source.audio, first, last);
   try {
     const fit = await ask(api.GET("/api/pockets/{pocket}/sources/{source}/fit", { params: { path: { pocket: open.id, source: source.id }, query: { tempo: inTempo, key: inKey } } }));
+    if (usePreview.getState().preview !== expected) return;
     if ((fit.speed ?? 1) === 1 && !fit.semitones) {
       previewPlayer.stop();
       await tapePlayer.play(source.audio, source.frames, first, loop ? { start: first, end: Math.round(end) } : null);
@@ -38,6 +40,7 @@ export async function playFitted(source: Source, start: number, end: number, loo
     const url = `/api/audio/${source.audio}/fitted/${first}/${last}?speed=${(fit.speed ?? 1).toFixed(6)}&semitones=${(fit.semitones ?? 0).toFixed(2)}`;
     await previewPlayer.play(source.audio, first, last, url, source.trim, loop);
   } catch (error) {
+    if (usePreview.getState().preview === expected) previewPlayer.stop();
     toast({ title: "That could not be fitted to the pocket", text: (error as Error).message, tone: "error" });
   }
 }

@@ -163,3 +163,9 @@ class LoopPlayer {
 }
 
 export const loopPlayer = new LoopPlayer();
+
+/** Where in a picture of the loop that is so many pixels wide the playhead stands. */
+export function inLoop(width: number): number | null {
+  const loop = loopPlayer.loop();
+  return loop ? (loopPlayer.place() / loop.length) * width : null;
+}

@@ -25,6 +25,15 @@ class PreviewPlayer {
   private buffers = new Map<string, AudioBuffer>();
   private startedAt = 0;
 
+  /** Something is on its way, though from where is not known yet: what is here from now on is stopped like what sounds. */
+  expect(hash: string, start: number, end: number): Preview {
+    const now = usePreview.getState().preview;
+    if (now) return now;
+    const preview = { hash, start, end, url: "", coming: true };
+    usePreview.setState({ preview });
+    return preview;
+  }
+
   /** Play it; when it plays already with something else done to it, the new one takes over at the same place. */
   async play(hash: string, start: number, end: number, url: string, db: number, loop: boolean): Promise<void> {
     wake();

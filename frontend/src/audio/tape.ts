@@ -77,7 +77,10 @@ class TapePlayer {
 
   async play(hash: string, frames: number, place: number, loop: Stretch | null): Promise<void> {
     wake();
+    // Said at once: who stops it while the player is being made is not to hear it after all.
+    useTape.setState({ playing: hash });
     await this.connect();
+    if (useTape.getState().playing !== hash) return;
     if (hash !== this.hash) this.switchTo(hash, frames);
     this.loop = loop;
     this.startedAt = Math.round(audio().currentTime * audio().sampleRate);
@@ -85,7 +88,6 @@ class TapePlayer {
     this.fill(place);
     this.post({ type: "play", place, end: frames, loopStart: loop?.start ?? -1, loopEnd: loop?.end ?? -1 });
     mark("tape start");
-    useTape.setState({ playing: hash });
   }
 
   setLoop(loop: Stretch | null): void {

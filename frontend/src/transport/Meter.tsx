@@ -33,7 +33,7 @@ export function Meter() {
         if (db > 0.01) setOver((before) => Math.max(before ?? 0, db));
         const level = Math.max(db, (shown.current[side] as number) - FALL_DB_A_FRAME, FLOOR);
         shown.current[side] = level;
-        if (bar.current) bar.current.style.width = `${Math.min(100, (1 - level / FLOOR) * 100)}%`;
+        if (bar.current) bar.current.style.transform = `scaleX(${Math.min(1, 1 - level / FLOOR)})`;
       });
       if (active || shown.current.some((level) => level > FLOOR)) frame = requestAnimationFrame(tick);
     }
@@ -51,7 +51,7 @@ export function Meter() {
     >
       {[left, right].map((bar, side) => (
         <span key={side} className="block h-[8px] bg-well">
-          <span ref={bar} className="block h-full bg-snare" style={{ width: 0 }} />
+          <span ref={bar} className="block h-full origin-left bg-snare will-change-transform" style={{ transform: "scaleX(0)" }} />
         </span>
       ))}
       <span className="absolute top-0 h-full w-[1.5px] bg-ink2" style={{ left: `${(1 - -6 / FLOOR) * 100}%` }} />

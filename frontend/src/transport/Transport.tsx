@@ -120,12 +120,13 @@ function Position({ kind, beatsPerBar, rate }: { kind: Heard["kind"] | null; bea
     const show = () => {
       const loop = loopPlayer.loop();
       const beat = kind === "song" ? songBeat() : kind === "pattern" && loop ? (loopPlayer.place() * loop.tempo) / 60 / loop.rate : 0;
-      if (text.current) text.current.textContent = kind === "find" ? clock(heardPlace() / rate) : position(beat, beatsPerBar);
+      const now = kind === "find" ? clock(heardPlace() / rate) : position(beat, beatsPerBar);
+      if (text.current && text.current.textContent !== now) text.current.textContent = now;
     };
     show();
     if (kind !== "pattern" && kind !== "song" && kind !== "find") return;
     const timer = window.setInterval(show, 40);
     return () => window.clearInterval(timer);
   }, [kind, beatsPerBar, rate]);
-  return <span ref={text} className="inline-block w-[76px]" data-testid="position" />;
+  return <span ref={text} className="inline-block h-[1.3em] w-[76px] overflow-hidden will-change-transform [contain:strict]" data-testid="position" />;
 }

@@ -26,7 +26,7 @@ export const MiniWave = memo(function MiniWave({ hash, frames, start, end, heigh
     c.clearRect(0, 0, width, height);
     const perPixel = Math.max(64, (end - start) / width);
     paintWave(c, { hash, frames, start, perPixel, width: Math.min(width, Math.ceil((end - start) / perPixel)) }, 0, height, color, fit);
-  }, false);
+  });
   return (
     <div ref={box} aria-hidden className="w-full overflow-hidden" style={{ height }}>
       <canvas ref={canvas} style={{ width: width || "100%", height }} className="block" />

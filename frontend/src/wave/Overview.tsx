@@ -3,7 +3,8 @@ import { useRef, type PointerEvent } from "react";
 import type { Source } from "../api/types";
 import { useView } from "../app/view";
 import { heardPlace, useHeard } from "../audio/heard";
-import { paintPlace, paintWave, prepare, type Frame } from "./draw";
+import { Playhead } from "../design/Playhead";
+import { paintCursor, paintWave, prepare, type Frame } from "./draw";
 import { usePaint, useWidth } from "./useCanvas";
 import { clampSpan, whole } from "./viewport";
 
@@ -34,8 +35,8 @@ export function Overview({ source, height = 34 }: { source: Source; height?: num
       c.fillRect(left, 0, wide, height);
       c.strokeRect(left + 1, 1, wide - 2, height - 2);
     }
-    paintPlace(c, frame, playing ? heardPlace() : cursor, height, playing);
-  }, playing);
+    if (!playing) paintCursor(c, frame, cursor, height);
+  });
 
   function at(event: PointerEvent): number {
     return (event.clientX - (box.current?.getBoundingClientRect().left ?? 0)) * perPixel;
@@ -45,7 +46,7 @@ export function Overview({ source, height = 34 }: { source: Source; height?: num
       ref={box}
       role="application"
       aria-label={`All of ${source.name}: drag to move what is shown below`}
-      className="shrink-0 cursor-grab touch-none overflow-hidden rounded-[4px] border-[1.5px] border-ink bg-card active:cursor-grabbing"
+      className="relative shrink-0 cursor-grab touch-none overflow-hidden rounded-[4px] border-[1.5px] border-ink bg-card active:cursor-grabbing"
       onPointerDown={(event) => {
         event.currentTarget.setPointerCapture(event.pointerId);
         const place = at(event);
@@ -65,6 +66,7 @@ export function Overview({ source, height = 34 }: { source: Source; height?: num
       onDoubleClick={() => setWindow(source.id, whole(source.frames))}
     >
       <canvas ref={canvas} style={{ width: width || "100%", height }} className="block" />
+      <Playhead flag moving={playing} at={() => heardPlace() / perPixel} />
     </div>
   );
 }

@@ -11,9 +11,10 @@ import { fits, playFitted } from "../app/fitting";
 import { select, settleSelection, snapped } from "../app/selecting";
 import { type Span, useView } from "../app/view";
 import { newGesture } from "../design/NumberField";
+import { Playhead } from "../design/Playhead";
 import { roleColor } from "../design/roles";
 import { useWheel } from "../design/useWheel";
-import { BAND_HEIGHT, paintBands, paintChords, paintCuts, paintGrid, paintPlace, paintProposed, paintRule, paintRuler, paintSlices, paintSpan, paintWave, prepare, type Frame } from "./draw";
+import { BAND_HEIGHT, paintBands, paintChords, paintCursor, paintCuts, paintGrid, paintProposed, paintRule, paintRuler, paintSlices, paintSpan, paintWave, prepare, type Frame } from "./draw";
 import { FLAG, type Handle, handleAt, RULER } from "./handles";
 import { useLines } from "./lines";
 import { sliceMarks } from "./marks";
@@ -85,8 +86,13 @@ export function WaveView({ source, height, cutting, chords, onSlice }: Props) {
     if (grid) paintGrid(c, frame, grid, bottom, 8);
     paintBands(c, frame, bottom + 10);
     if (chords) paintChords(c, frame, chords, height - CHORD_HEIGHT, CHORD_HEIGHT - 1);
-    paintPlace(c, frame, playing ? heardPlace() : cursor, height, playing);
-  }, playing);
+    if (!playing) paintCursor(c, frame, cursor, height);
+  });
+
+  const head = () => {
+    const x = (heardPlace() - span.start) / perPixel;
+    return x < -8 || x > width + 8 ? null : x;
+  };
 
   useWheel(box, (event) => {
     event.preventDefault();
@@ -190,6 +196,7 @@ export function WaveView({ source, height, cutting, chords, onSlice }: Props) {
       onDoubleClick={onDoubleClick}
     >
       <canvas ref={canvas} style={{ width: width || "100%", height }} className="block" />
+      <Playhead flag moving={playing} at={head} />
       <div className="pointer-events-none absolute right-1 flex flex-col text-[11px] leading-[13px] text-ink2" style={{ top: bottom + 9 }}>
         {["high", "mid", "low"].map((band) => (
           <span key={band} className="rounded-[2px] bg-card/85 px-1 text-right">

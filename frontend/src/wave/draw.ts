@@ -255,11 +255,11 @@ export function paintSpan(c: CanvasRenderingContext2D, frame: Frame, start: numb
   c.fillRect(right - 1.5, 0, 1.5, height);
 }
 
-export function paintPlace(c: CanvasRenderingContext2D, frame: Frame, at: number, height: number, playing: boolean): void {
+export function paintCursor(c: CanvasRenderingContext2D, frame: Frame, at: number, height: number): void {
   const x = (at - frame.start) / frame.perPixel;
   if (x < -8 || x > frame.width + 8) return;
-  c.fillStyle = playing ? NOW : "rgba(42,27,51,0.75)";
-  c.fillRect(x - 0.75, 0, playing ? 2 : 1.2, height);
+  c.fillStyle = "rgba(42,27,51,0.75)";
+  c.fillRect(x - 0.75, 0, 1.2, height);
   c.beginPath();
   c.moveTo(x - 6, 0);
   c.lineTo(x + 7, 0);

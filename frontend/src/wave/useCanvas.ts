@@ -25,10 +25,10 @@ export function useHeight(target: RefObject<HTMLElement | null>): number {
 }
 
 /**
- * Paint at most once a frame: when asked, when a picture has come, and all the time while `moving`. The painter is the
- * newest one given. Returns the function that asks.
+ * Paint at most once a frame: when asked, and when a picture has come. The painter is the newest one given. What moves
+ * lies over the canvas. Returns the function that asks.
  */
-export function usePaint(paint: () => void, moving: boolean): () => void {
+export function usePaint(paint: () => void): () => void {
   const latest = useRef(paint);
   const asked = useRef(0);
   const ask = useCallback(() => {
@@ -44,14 +44,6 @@ export function usePaint(paint: () => void, moving: boolean): () => void {
     ask();
   });
   useEffect(() => onPicture(ask), [ask]);
-  useEffect(() => {
-    if (!moving) return;
-    let frame = requestAnimationFrame(function again() {
-      latest.current();
-      frame = requestAnimationFrame(again);
-    });
-    return () => cancelAnimationFrame(frame);
-  }, [moving]);
   useEffect(
     () => () => {
       cancelAnimationFrame(asked.current);

@@ -18,7 +18,7 @@ export function BusMeter({ bus, name }: { bus: string; name: string }) {
     let frame = 0;
     function tick() {
       shown.current = Math.max(levelNow(bus), shown.current - FALL_DB_A_FRAME, FLOOR);
-      if (bar.current) bar.current.style.width = `${Math.min(100, (1 - shown.current / FLOOR) * 100)}%`;
+      if (bar.current) bar.current.style.transform = `scaleX(${Math.min(1, 1 - shown.current / FLOOR)})`;
       if (playing || shown.current > FLOOR) frame = requestAnimationFrame(tick);
     }
     tick();
@@ -27,7 +27,7 @@ export function BusMeter({ bus, name }: { bus: string; name: string }) {
   return (
     <div className="flex items-center gap-2" title={`Peak of ${name} over the loop`}>
       <span className="block h-[8px] grow bg-well">
-        <span ref={bar} className={`block h-full ${peak !== undefined && peak !== null && peak > 0 ? "bg-now" : "bg-snare"}`} style={{ width: 0 }} />
+        <span ref={bar} className={`block h-full origin-left will-change-transform ${peak !== undefined && peak !== null && peak > 0 ? "bg-now" : "bg-snare"}`} style={{ transform: "scaleX(0)" }} />
       </span>
       <span className="w-[64px] text-right text-[11px] text-ink2" data-testid={`peak-${bus}`}>
         {peak === undefined ? "…" : peak === null ? "silent" : `${fixed(peak, 1)} dBFS`}

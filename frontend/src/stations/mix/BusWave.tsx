@@ -2,7 +2,7 @@
 import { useRef } from "react";
 
 import { useSettled } from "../../app/settling";
-import { loopPlayer, useLoop } from "../../audio/loop";
+import { inLoop, loopPlayer, useLoop } from "../../audio/loop";
 import { Playhead } from "../../design/Playhead";
 import { INK, NOW } from "../../design/roles";
 import { prepare } from "../../wave/draw";
@@ -28,15 +28,11 @@ export function BusWave({ bus, height, color = INK }: { bus: string; height: num
       paintWave(c, picture.low, picture.high, width, height, color);
       for (const taken of Object.values(picture.taken)) paintTaken(c, taken, width, height);
     }
-  }, false);
-  const head = () => {
-    const loop = loopPlayer.loop();
-    return loop ? (loopPlayer.place() / loop.length) * width : null;
-  };
+  });
   return (
     <div ref={box} aria-hidden className="relative min-w-0 overflow-hidden" style={{ height }}>
       <canvas ref={canvas} style={{ width: width || "100%", height }} className="block" />
-      <Playhead moving={playing} at={head} />
+      <Playhead moving={playing} at={() => inLoop(width)} />
     </div>
   );
 }

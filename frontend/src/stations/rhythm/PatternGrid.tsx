@@ -4,9 +4,10 @@ import { useRef, type KeyboardEvent, type MouseEvent, type PointerEvent } from "
 import type { Hit, Pattern } from "../../api/types";
 import { edit } from "../../app/edits";
 import { useView } from "../../app/view";
-import { loopPlayer, useLoop } from "../../audio/loop";
+import { inLoop, useLoop } from "../../audio/loop";
 import { voices } from "../../audio/voices";
 import { Context, type Item } from "../../design/Menu";
+import { Playhead } from "../../design/Playhead";
 import { newGesture } from "../../design/NumberField";
 import { INK, NOW, roleColor } from "../../design/roles";
 import { PAGE } from "../../pads/keys";
@@ -73,12 +74,7 @@ export function PatternGrid({ pattern, lanes: all, row, heading }: Props) {
       const i = rows.get(`${hit.pad}`) ?? rows.get(`${hit.pad} ${hit.note}`);
       if (i !== undefined && hit.beat < pattern.bars * pattern.beats_per_bar) paintHit(c, hit, lanes[i] as Lane, top + i * row, row, perBeat);
     }
-    const loop = loopPlayer.loop();
-    if (playing && loop) {
-      c.fillStyle = NOW;
-      c.fillRect((loopPlayer.place() / loop.length) * width - 1, 0, 2, height);
-    }
-  }, playing);
+  });
 
   function laneAt(event: { clientY: number }): Lane | undefined {
     const y = event.clientY - (box.current?.getBoundingClientRect().top ?? 0) - top;
@@ -220,6 +216,7 @@ export function PatternGrid({ pattern, lanes: all, row, heading }: Props) {
         onKeyDown={onKeyDown}
       >
         <canvas ref={canvas} style={{ width: width || "100%", height }} className="block" />
+        <Playhead moving={playing} at={() => inLoop(width)} />
         <span className="sr-only" aria-live="polite">
           {cursor ? `step ${cursor.beat / STEP + 1}, ${here ? `hit, velocity ${here.velocity}` : "empty"}` : ""}
         </span>

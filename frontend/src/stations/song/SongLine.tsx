@@ -79,7 +79,7 @@ export function SongLine({ pocket, section, patterns, at, first, last, whole, co
       c.lineTo(x(start), 8);
       c.fill();
     }
-  }, false);
+  });
   const head = () => {
     const now = songBeat();
     return now >= first && now < last ? x(now) : null;
