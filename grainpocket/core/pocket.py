@@ -139,7 +139,8 @@ class Cut(Frozen):
     id: str
     at: int = Field(ge=0)
     by: Policy | Literal["hand"] = "transients"
-    name: str | None = Field(default=None, max_length=80)
+    name: str | None = Field(default=None, max_length=80, description="Its own; called: what is shown (core/document/naming)")
+    called: str = Field(default="", max_length=80)
     role: Role | None = None
     role_by: Literal["analysis", "hand"] = "hand"
 
@@ -194,7 +195,8 @@ class Pad(Frozen):
     """takes: further chops of the same drum, which hits may play instead of its own; layers: what sounds along with it;
     locked: no slice takes its place; bus: where it was routed by hand ("master" too), None where its role decides."""
 
-    name: str = Name
+    name: str | None = Field(default=None, max_length=80, description="Its own; called: what is shown (core/document/naming)")
+    called: str = Field(default="", max_length=80)
     role: Role | None = None
     chop: Chop
     takes: tuple[Chop, ...] = Field(default=(), max_length=256)
@@ -272,7 +274,8 @@ class Held(Frozen):
     """A slice in the tray: set aside for a kit."""
 
     chop: Chop
-    name: str = Name
+    name: str | None = Field(default=None, max_length=80, description="Its own; called: what is shown (core/document/naming)")
+    called: str = Field(default="", max_length=80)
     role: Role | None = None
 
 

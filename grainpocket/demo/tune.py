@@ -17,13 +17,13 @@ Make = Callable[[Iterable[EditModel]], Pocket]
 
 def make_tune(pocket: Pocket, make: Make) -> Pocket:
     """The pocket with its tune, from the patterns that it has. make: carries edits out one after the other."""
-    kick = next(index for index, pad in pocket.pads.items() if pad.name == "Kick 1")
+    kick = next(index for index, pad in pocket.pads.items() if pad.called == "Kick 1")
     return _song(_buses(pocket, make, kick), make)
 
 
 def make_parts(pocket: Pocket, make: Make) -> Pocket:
     """The pocket with the patterns of the tune that are not drums as they were played."""
-    by_name = {pad.name: index for index, pad in pocket.pads.items()}
+    by_name = {pad.called: index for index, pad in pocket.pads.items()}
     chords = ("Keys Dm", "Keys Gm", "Keys Bb", "Keys A")
     pocket = make([AddPattern(name="Keys, held", bars=4)])
     held = [Hit(pad=by_name[name], beat=4.0 * k, velocity=104) for k, name in enumerate(chords)]

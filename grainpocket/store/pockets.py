@@ -116,7 +116,7 @@ class PocketStore:
             state = self._state(session, row, head)
             if version is not None and version != row.version:
                 raise self._stale(session, state, version)
-            new = edit.apply(state.pocket, library)
+            new = edit.made(state.pocket, library)
             if new == state.pocket:
                 return Moved(state, state)
             document = self._packer.pack(new)

@@ -50,7 +50,7 @@ class ShelfStore:
         # From a hit that came off the shelf, the seconds of the record itself.
         taken = taken.model_copy(update={"start": taken.start + chop.start, "end": taken.start + chop.end})
         favourite = Favourite(
-            name=pad.name, role=pad.role, audio=digest, frames=len(samples), channels=samples.shape[1], taken=taken,
+            name=pad.called, role=pad.role, audio=digest, frames=len(samples), channels=samples.shape[1], taken=taken,
             credits=source.credits, trim=source.trim, sound=pad.sound,
         )  # fmt: skip
         for known in self.listing():

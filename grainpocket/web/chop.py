@@ -17,7 +17,7 @@ from grainpocket.core.chop.policies import NoCuts, propose
 from grainpocket.core.chop.repeats import SAME_DB, Repeat, repeats
 from grainpocket.core.chop.snap import Snapper
 from grainpocket.core.edits.base import Refusal, the_source
-from grainpocket.core.edits.padding import slice_name
+from grainpocket.core.edits.naming import slice_name
 from grainpocket.core.mix.null import NothingToCompare, Null, null_test
 from grainpocket.core.pocket import RATE, Chop, Cutting, Pocket, Role, Source
 from grainpocket.core.sound.audio import planar

@@ -160,6 +160,6 @@ def made(pocket: Pocket, sent: Any) -> tuple[Pocket, str]:
     except ValidationError:
         return pocket, "Not an edit."
     try:
-        return edit.apply(pocket, desk().library), edit.label(pocket)
+        return edit.made(pocket, desk().library), edit.label(pocket)
     except Refusal as refusal:
         return pocket, str(refusal)

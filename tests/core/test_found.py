@@ -31,7 +31,7 @@ def test_stretches_go_to_the_next_free_pads_with_name_and_role(bench: Bench) -> 
         9000,
         None,
     )
-    assert pads[4].name == "Loop", "without a name, the find's"
+    assert (pads[4].name, pads[4].called) == (None, "Loop 1"), "without a name, what it is"
     before = pads[2].chop
     bench.make(Recut(source="s1", cutting=Cutting(sensitivity=90)))
     assert bench.pocket.pads[2].chop == before, "no cut moves it"

@@ -44,7 +44,7 @@ class Bench:
         self.make(AddSource(name="Loop", audio="a", frames=len(loop.samples), channels=2))
 
     def make(self, edit: EditModel) -> None:
-        self.pocket = edit.apply(self.pocket, self.library)
+        self.pocket = edit.made(self.pocket, self.library)
 
     @property
     def cuts(self) -> np.ndarray:

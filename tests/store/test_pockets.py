@@ -132,6 +132,6 @@ def test_packing_gives_back_the_same_pocket(pockets: PocketStore, audio: AudioSt
         PutHits(pattern="p1", hits=(Hit(pad=3, beat=1 / 3), Hit(pad=0, beat=0.1))),
         SetPattern(pattern="p1", swing=61.5),
     ):
-        pocket = edit.apply(pocket, audio)
+        pocket = edit.made(pocket, audio)
         assert unpack(packer.pack(pocket)) == pocket
     assert unpack(packer.pack(pocket)).patterns["p1"].hits[0].beat == 0.1

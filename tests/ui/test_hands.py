@@ -187,6 +187,8 @@ def test_what_is_on_its_way_is_stopped_like_what_sounds(ui: Ui) -> None:
     # The answer has been read by the time that the page's own next one has.
     ui.look("fetch('/api/about').then((answer) => answer.json())")
     assert not ui.look(PLAYING), "what was stopped before it came is not heard after all"
+    # The tab is another test's next.
+    ui.page.unroute("**/fit?*")
 
 
 def drag(ui: Ui, start: float, end: float, y: float = 90) -> None:

@@ -116,7 +116,7 @@ def test_every_record_ends_with_a_click_on_its_beats(opened: Opener, name: str) 
     assert np.max(misses) < NEAR_S, misses.round(4)
     assert np.abs(bar_lines(ui) - record.beats[record.one]).min() < NEAR_S
     # And the click is there, in time with the record: it plays what the core says.
-    ui.page.keyboard.press("k")
+    ui.page.keyboard.press("g")
     expect(ui.page.get_by_role("button", name="Click", exact=True)).to_have_attribute("aria-pressed", "true")
     ui.button("▶ Play find").click()
     ui.wait("gp.tapePlayer.place() > 9000")

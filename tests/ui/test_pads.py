@@ -121,9 +121,9 @@ def test_several_pads_at_once(ui: Ui) -> None:
 
 
 def test_a_pad_is_dragged_to_another_place(ui: Ui) -> None:
-    name = ui.look("pocket.pads[0].name")
+    name = ui.look("pocket.pads[0].called")
     ui.page.locator("[data-pad='0']").drag_to(ui.page.locator("[data-pad='15']"))
-    ui.wait("pocket.pads[15].name === arg", name)
+    ui.wait("pocket.pads[15].called === arg", name)
 
 
 def test_the_mouse_plays_and_lights_a_pad(ui: Ui) -> None:
@@ -131,3 +131,52 @@ def test_the_mouse_plays_and_lights_a_pad(ui: Ui) -> None:
     pad.dispatch_event("pointerdown", {"button": 0})
     expect(ui.page.locator("[data-pad='1'][data-sounding]")).to_have_count(1)
     expect(pad).to_have_attribute("aria-pressed", "true")
+
+
+def test_things_are_called_by_what_they_are_until_they_are_named(ui: Ui) -> None:
+    page = ui.page
+    first = ui.look("pocket.sources.s1.cuts[0]")
+    assert (first["called"], ui.look("pocket.pads[0].called")) == ("Kick 1", "Kick 1")
+    pad = page.locator("[data-pad='0']")
+    expect(pad).to_contain_text("Kick 1")
+    expect(pad).not_to_contain_text("Test loop")
+    # What it is said to be renames it, on its pad too; its own name stays whatever it is.
+    row = page.locator(f"tr[data-slice='{first['id']}']")
+    row.click(button="right")
+    page.get_by_role("menuitem", name="vocal").click()
+    expect(pad).to_contain_text("Voice 1")
+    expect(row).to_contain_text("Voice 1")
+    row.get_by_text("Voice 1").dblclick()
+    page.keyboard.type("Thud under the long bridge")
+    page.keyboard.press("Enter")
+    expect(pad).to_contain_text("Thud under the long bridge")
+    row.click(button="right")
+    page.get_by_role("menuitem", name="kick").click()
+    ui.wait("pocket.pads[0].role === 'kick'")
+    expect(pad).to_contain_text("Thud under the long bridge")
+    # It is whole on hover, and its end is in sight where there is no room for all of it.
+    name = pad.get_by_title("Thud under the long bridge")
+    tail = name.locator("span").last.bounding_box()
+    whole = pad.bounding_box()
+    assert tail is not None
+    assert whole is not None
+    assert whole["x"] <= tail["x"] < tail["x"] + tail["width"] <= whole["x"] + whole["width"]
+    # Without a name it is what it is again.
+    row.get_by_title("Thud under the long bridge").dblclick()
+    page.keyboard.press("Delete")
+    page.keyboard.press("Enter")
+    expect(pad).to_contain_text("Kick 1")
+    page.keyboard.press("Control+z")
+    expect(pad).to_contain_text("Thud under")
+    # The keys are the house's again.
+    page.keyboard.press("q")
+    expect(page.locator("[data-pad='4'][data-sounding]")).to_have_count(1)
+
+
+def test_a_pad_tells_its_find_where_its_page_mixes_several(ui: Ui) -> None:
+    ui.borrow("Marlo hum")
+    hum = ui.look("Object.values(pocket.sources).find((s) => s.name === 'Marlo hum')")
+    ui.live.edit({"type": "slices_to_pads", "source": hum["id"], "cuts": [hum["cuts"][0]["id"]], "pads": [3], "choke": 0})
+    pad = ui.page.locator("[data-pad='3']")
+    expect(pad).to_contain_text("Marlo hum")
+    expect(ui.page.locator("[data-pad='0']")).to_contain_text("Test loop")

@@ -1,10 +1,11 @@
 /** What Chop does beyond single cuts: laying a find out over pads, the tray, stepping, live cutting, favourites. */
 import { api, ask } from "../api/client";
-import type { Edit, Favourite, FoundSlice, Source } from "../api/types";
+import type { Edit, Favourite, FoundSlice, Role, Source } from "../api/types";
 import { tapePlayer, useTape } from "../audio/tape";
 import { currentSource, ontoPads, playSlice, showNewest } from "./actions";
 import { edit } from "./edits";
 import { usePocket } from "./pocket";
+import { newGesture } from "../design/NumberField";
 import { queries } from "./queries";
 import { toast } from "./toasts";
 import { useView } from "./view";
@@ -143,4 +144,16 @@ export async function keepOnShelf(pads: number[]): Promise<void> {
 
 export function fromShelf(favourite: Favourite, first: number | null = null): void {
   void ontoPads({ type: "take_from_shelf", favourite, first }, "favourite");
+}
+
+/** Name a slice by hand; without a name it is called by what it is. */
+export function nameSlice(source: Source, cut: string, name: string): void {
+  const role = source.cuts.find((one) => one.id === cut)?.role ?? null;
+  void edit({ type: "name_slice", source: source.id, cut, name: name || null, role });
+}
+
+/** Say what the chosen slices are, in one step of undo. */
+export function setRole(source: Source, role: Role): void {
+  const gesture = newGesture();
+  for (const cut of source.cuts.filter(({ id }) => useView.getState().cuts.includes(id))) void edit({ type: "name_slice", source: source.id, cut: cut.id, name: cut.name, role }, gesture);
 }

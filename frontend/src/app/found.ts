@@ -110,8 +110,13 @@ export function replay(): void {
   if (source && found) choose(source, found.kind, found.index);
 }
 
+/** Its name in the list tells its place there; on a pad it is called by what it is. */
+function stretch({ start, end, role }: Found) {
+  return { start, end, role };
+}
+
 export function toPads(source: Source, some: Found[]): Promise<boolean> {
-  return ontoPads({ type: "stretches_to_pads", source: source.id, stretches: some }, "sound");
+  return ontoPads({ type: "stretches_to_pads", source: source.id, stretches: some.map(stretch) }, "sound");
 }
 
 export function toPad(): void {
@@ -125,7 +130,7 @@ export function cutOut(): void {
   const source = currentSource();
   const one = source && chosen(source);
   if (!source || !one) return;
-  void edit({ type: "cut_stretches", source: source.id, stretches: [one] }).then((made) => {
+  void edit({ type: "cut_stretches", source: source.id, stretches: [stretch(one)] }).then((made) => {
     if (!made) return;
     const now = usePocket.getState().open?.pocket.sources[source.id];
     const cut = now?.cuts.reduce((best, c) => (Math.abs(c.at - one.start) < Math.abs(best.at - one.start) ? c : best));

@@ -79,7 +79,7 @@ export const BINDINGS: Binding[] = [
   { keys: "Enter", does: "Play the loop or hit again", match: key("Enter"), run: found.replay, where: ["listen"] },
   { keys: "P", does: "Put the loop, hit or selection on a pad", match: key("p"), run: found.toPad, where: ["listen"] },
   { keys: "N", does: "Cut the loop, hit or selection out, for Chop", match: key("n"), run: found.cutOut, where: ["listen"] },
-  { keys: "K", does: "Click on the beats, on or off", match: key("k"), run: () => look({ click: !useView.getState().click }), where: ["listen"] },
+  { keys: "G", does: "Click on the beats, on or off", match: key("g"), run: () => look({ click: !useView.getState().click }), where: ["listen"] },
   { keys: "T", does: "Tap the tempo while the find plays", match: key("t"), run: () => void actions.tap(), where: ["listen"] },
   { keys: "B", does: "Bar one at the cursor or the selection", match: key("b"), run: actions.barOneHere, where: ["listen"] },
   { keys: "L", does: "Loop the selection on or off", match: key("l"), run: () => actions.setLooping(!useView.getState().loopSelection), where: wave },

@@ -1,7 +1,7 @@
 /** A stretch of a find: chosen with snap, its edges moved while it goes round, and what it is taken for. */
 import { api, ask } from "../api/client";
 import type { Hearing, Source } from "../api/types";
-import { previewPlayer, usePreview } from "../audio/preview";
+import { usePreview } from "../audio/preview";
 import { tapePlayer, useTape } from "../audio/tape";
 import { fixed } from "../design/format";
 import type { Grid } from "../wave/marks";
@@ -37,9 +37,6 @@ export function settleSelection(source: Source): void {
   if (span && useView.getState().loopSelection && usePreview.getState().preview?.hash === source.audio && fits()) void playFitted(source, span.start, span.end, true);
 }
 
-export function stopPreviewOf(source: Source): void {
-  if (usePreview.getState().preview?.hash === source.audio) previewPlayer.stop();
-}
 
 let asked = 0;
 

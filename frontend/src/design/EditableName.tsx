@@ -1,5 +1,7 @@
 import { useEffect, useRef, useState } from "react";
 
+import { Name } from "./Name";
+
 interface Props {
   value: string;
   label: string;
@@ -8,10 +10,12 @@ interface Props {
   onChange: (value: string) => void;
   onClick?: () => void;
   className?: string;
+  /** Left empty, it has no name of its own any more and is called by what it is. */
+  mayBeEmpty?: boolean;
 }
 
 /** A name that turns into a field: Enter keeps, Escape leaves it as it was. */
-export function EditableName({ value, label, editing, onEditing, onChange, onClick, className = "" }: Props) {
+export function EditableName({ value, label, editing, onEditing, onChange, onClick, className = "", mayBeEmpty = false }: Props) {
   const [text, setText] = useState(value);
   const input = useRef<HTMLInputElement>(null);
   // Enter keeps and then takes the field away, whose loss of focus would keep once more.
@@ -28,12 +32,12 @@ export function EditableName({ value, label, editing, onEditing, onChange, onCli
     open.current = false;
     onEditing(false);
     const name = text.trim();
-    if (name && name !== value) onChange(name);
+    if ((name || mayBeEmpty) && name !== value) onChange(name);
   }
   if (!editing)
     return (
-      <span className={className} title={value} onClick={onClick} onDoubleClick={() => onEditing(true)}>
-        {value}
+      <span className={`min-w-0 ${className}`} onClick={onClick} onDoubleClick={() => onEditing(true)}>
+        <Name text={value} />
       </span>
     );
   return (

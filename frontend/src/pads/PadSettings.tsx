@@ -53,7 +53,7 @@ export function PadSettings({ pads, pocket }: { pads: number[]; pocket: Pocket }
       <div className="mb-1 flex items-center gap-1.5">
         <span className="title shrink-0 text-[14px]">{many ? `${pads.length} pads` : `${names[first % PAGE]} ·`}</span>
         {many ? null : (
-          <EditableName className="title truncate text-[14px]" label="Name of the pad" value={pad.name} editing={renaming} onEditing={setRenaming} onChange={(name) => change({ name })} />
+          <EditableName className="title text-[14px]" mayBeEmpty label="Name of the pad" value={pad.called} editing={renaming} onEditing={setRenaming} onChange={(name) => change({ name })} />
         )}
         <span className="grow" />
         <Dots name="Menu of the pad" label="What to do with the pads" items={padItems(pads)} />

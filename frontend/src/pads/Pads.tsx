@@ -12,6 +12,7 @@ import { useView } from "../app/view";
 import { Button } from "../design/Button";
 import { EditableName } from "../design/EditableName";
 import { Context, Dots } from "../design/Menu";
+import { Name } from "../design/Name";
 import { CARD, INK, roleColor, ROLES } from "../design/roles";
 import { MiniWave } from "../wave/MiniWave";
 import { PAGE, useKeyNames } from "./keys";
@@ -31,6 +32,8 @@ export function Pads() {
   const pages = Math.min(64, Math.max(page, ...used.map((pad) => Math.floor(pad / PAGE)), 0) + 1);
   const more = Math.min(64, Math.floor(Math.max(-1, ...used) / PAGE) + 2);
   const settings = chosen.filter((pad) => pocket.pads[pad]);
+  const here = used.filter((pad) => Math.floor(pad / PAGE) === page);
+  const mixed = new Set(here.map((pad) => pocket.pads[pad]?.chop.source)).size > 1;
 
   return (
     <section aria-label="Pads" className="thin-scroll flex min-h-0 flex-col overflow-auto border-l-[1.5px] border-ink p-3">
@@ -53,7 +56,7 @@ export function Pads() {
         {Array.from({ length: PAGE }, (_, i) => {
           const index = page * PAGE + i;
           const pad = pocket.pads[index];
-          return <PadCard key={index} index={index} place={i} pad={pad} source={pad ? pocket.sources[pad.chop.source] : undefined} chosen={chosen.includes(index)} />;
+          return <PadCard key={index} index={index} place={i} pad={pad} source={pad ? pocket.sources[pad.chop.source] : undefined} mixed={mixed} chosen={chosen.includes(index)} />;
         })}
       </div>
       {controller ? <Controller /> : null}
@@ -131,10 +134,12 @@ interface CardProps {
   place: number;
   pad: Pad | undefined;
   source: Source | undefined;
+  /** The pads of its page play several finds: each tells its own. */
+  mixed: boolean;
   chosen: boolean;
 }
 
-const PadCard = memo(function PadCard({ index, place, pad, source, chosen }: CardProps) {
+const PadCard = memo(function PadCard({ index, place, pad, source, mixed, chosen }: CardProps) {
   const key = useKeyNames((s) => s.names[place]);
   const hits = useSounding((s) => s.sounding[index]);
   const live = useView((s) => s.live);
@@ -190,13 +195,13 @@ const PadCard = memo(function PadCard({ index, place, pad, source, chosen }: Car
   const lit = Boolean(hits);
 
   return (
-    <Context label={`${pad.name}: what to do`} items={() => padItems(useView.getState().pads.includes(index) ? useView.getState().pads : [index])}>
+    <Context label={`${pad.called}: what to do`} items={() => padItems(useView.getState().pads.includes(index) ? useView.getState().pads : [index])}>
     <button
       type="button"
       {...dropping}
       data-pad={index}
       data-sounding={lit || undefined}
-      aria-label={`Pad ${key}: ${pad.name} ${source.name}${pad.role ? `, ${ROLES[pad.role].label}` : ""}${pad.locked ? ", locked" : ""}`}
+      aria-label={`Pad ${key}: ${pad.called}, ${source.name}${pad.role ? `, ${ROLES[pad.role].label}` : ""}${pad.locked ? ", locked" : ""}`}
       aria-pressed={chosen}
       draggable
       onDragStart={(event) => {
@@ -227,9 +232,8 @@ const PadCard = memo(function PadCard({ index, place, pad, source, chosen }: Car
       <span className="absolute top-[18px] right-[5px] left-[5px]">
         <MiniWave hash={source.audio} frames={source.frames} start={Math.max(0, pad.chop.start)} end={Math.min(source.frames, pad.chop.end)} height={34} color={lit ? CARD : INK} fit />
       </span>
-      <span className="absolute right-1 bottom-[14px] left-1 truncate text-center text-[10.5px] font-semibold">{pad.name}</span>
-      {" "}
-      <span className={`absolute right-2 bottom-[3px] left-2 truncate text-center text-[9px] ${lit ? "" : "text-ink2"}`}>{source.name}</span>
+      <Name text={pad.called} className={`absolute right-1 left-1 justify-center text-[11px] leading-[13px] font-semibold ${mixed ? "bottom-[14px]" : "bottom-[7px]"}`} />
+      {mixed ? <Name text={source.name} className={`absolute right-2.5 bottom-[2px] left-2.5 justify-center text-[11px] leading-[12px] ${lit ? "" : "text-ink2"}`} /> : null}
       {pad.locked ? <Lock lit={lit} /> : null}
       {pad.layers.length ? (
         <span className="absolute top-0 left-5 text-[9px]" title={`${pad.layers.length + 1} layers`}>

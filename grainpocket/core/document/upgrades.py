@@ -6,11 +6,14 @@ Each step takes the JSON of one form to the next one. A document says its form i
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from typing import Any
 
+from grainpocket.core.document.naming import NAMES, free, numbered
+
 Json = dict[str, Any]
-FORM = 2
+FORM = 3
 SOUND_OF_FORM_2 = ("level", "pitch", "fade_out", "reverse", "play")
 
 
@@ -82,4 +85,36 @@ def _pad(pad: Json) -> Json:
     return out
 
 
-_STEPS: dict[int, Callable[[Json], Json]] = {1: with_one_sound}
+def with_names_by_themselves(document: Json) -> Json:
+    """Form 2 to 3: slices and pads are called by what they are, unless they were named. The program of form 2 called them by
+    their find ("Dockside break 4"); what it had called so has no name of its own any more."""
+    sources = {}
+    for key, source in document.get("sources", {}).items():
+        cuts = source.get("cuts", ())
+        nameless = [cut for cut in cuts if not cut.get("name")]
+        names = iter(numbered([NAMES[cut.get("role")] for cut in nameless], (cut.get("name") for cut in cuts)))
+        sources[key] = {**source, "cuts": [{**cut, "called": cut.get("name") or next(names)} for cut in cuts]}
+    by_cut = {cut["id"]: cut for source in sources.values() for cut in source["cuts"]}
+
+    def own(record: Json) -> str | None:
+        name, chop = str(record["name"]), record["chop"]
+        find = str(sources.get(chop["source"], {}).get("name", ""))
+        cut = by_cut.get(chop.get("cut") or "", {})
+        by_find = re.fullmatch(re.escape(find[:70]) + r"( \d+)?", name) is not None or name.endswith(f", {find[:60]}")
+        return None if by_find or name == cut.get("name") else name
+
+    taken = {name for pad in document.get("pads", {}).values() if (name := own(pad))}
+    pads = {}
+    for key, pad in document.get("pads", {}).items():
+        name = own(pad)
+        cut = by_cut.get(pad["chop"].get("cut") or "", {})
+        called = name or cut.get("name") or ""
+        if not name and (not called or called in taken):
+            called = free(called or NAMES[pad.get("role")], taken)
+        taken.add(called)
+        pads[key] = {**pad, "name": name, "called": called}
+    tray = [{**held, "name": own(held), "called": held["name"]} for held in document.get("tray", ())]
+    return {**document, "sources": sources, "pads": pads, "tray": tray}
+
+
+_STEPS: dict[int, Callable[[Json], Json]] = {1: with_one_sound, 2: with_names_by_themselves}

@@ -7,6 +7,7 @@ from typing import Any, Protocol
 from pydantic import BaseModel, ConfigDict, model_validator
 
 from grainpocket.core.document.mixing import Bus
+from grainpocket.core.edits.naming import with_names
 from grainpocket.core.listen.hearing import Hearing
 from grainpocket.core.pocket import Pad, Pattern, Pocket, Source
 from grainpocket.core.sound.audio import Samples
@@ -44,6 +45,10 @@ class EditModel(BaseModel):
     def apply(self, pocket: Pocket, library: Library) -> Pocket:
         """The pocket after the edit. Raises Refusal."""
         raise NotImplementedError
+
+    def made(self, pocket: Pocket, library: Library) -> Pocket:
+        """The pocket after the edit, with everything in it called by its name: what is to be kept. Raises Refusal."""
+        return with_names(pocket, self.apply(pocket, library), library)
 
 
 def the_source(pocket: Pocket, source: str) -> Source:

@@ -174,7 +174,7 @@ class DeleteCuts(EditModel):
 
 
 class NameSlice(EditModel):
-    """Name a slice and say what it is; pads that play it take both on."""
+    """Name a slice and say what it is; pads that play it take both on, but for a name of their own."""
 
     type: Literal["name_slice"] = "name_slice"
     source: str
@@ -192,7 +192,7 @@ class NameSlice(EditModel):
         if self.name and named.by == "copied":
             # Its name is the musician's own from now on, and stays when the find is cut anew.
             named = named.model_copy(update={"by": "hand"})
-        taken_on = {"role": self.role, **({"name": self.name} if self.name else {})}
+        taken_on = {"role": self.role}
         plays = {s.id for s in family(pocket, root)}
         pads = {
             index: pad.model_copy(update=taken_on) if pad.chop.source in plays and pad.chop.cut == self.cut else pad

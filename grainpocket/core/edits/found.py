@@ -41,8 +41,8 @@ class StretchesToPads(EditModel):
             _check(source, one)
             chop = Chop(source=source.id, start=one.start, end=one.end)
             choke = CHOKE_OF[one.role] if one.role else 0
-            pads.append(Pad(name=one.name or source.name, role=one.role, chop=chop, choke=choke))
-        return fill_pads(pocket, pads, [f"“{p.name}”" for p in pads], self.first)[0]
+            pads.append(Pad(name=one.name or None, role=one.role, chop=chop, choke=choke))
+        return fill_pads(pocket, pads, [one.name or "That stretch" for one in self.stretches], self.first)[0]
 
 
 class CutStretches(EditModel):

@@ -9,7 +9,7 @@ from pydantic import Field
 from grainpocket.core.chop.kin import related, root_of, slices, under
 from grainpocket.core.edits.base import EditModel, Library, Refusal, the_pad, the_source
 from grainpocket.core.edits.family_cuts import chops_of, pad_with
-from grainpocket.core.edits.padding import Changes, fill_pads, pads_of, slice_name, with_sound
+from grainpocket.core.edits.padding import Changes, fill_pads, pads_of, with_sound
 from grainpocket.core.pocket import CHOKE_OF, MOST_PADS, MOST_TRAY, PAGE, Chop, Frozen, Held, Pad, Pocket, Role
 
 LAST_PAGE = MOST_PADS // PAGE - 1
@@ -74,7 +74,7 @@ class CopyPad(EditModel):
                 raise Refusal("There is no such pad.")
             there = pads.get(place)
             if there is not None and there.locked:
-                raise Refusal(f"{there.name} is locked. Unlock it first, or choose another pad.")
+                raise Refusal(f"{there.called} is locked. Unlock it first, or choose another pad.")
             if self.settings_only:
                 own = the_pad(pocket, place).model_dump(include={"name", "role", "locked"})
                 kept = {"chop": pads[place].chop, "takes": pads[place].takes, "layers": pads[place].layers}
@@ -109,7 +109,7 @@ class SwitchSound(EditModel):
 
 
 class PlaySlice(EditModel):
-    """Another slice under a pad, its settings kept. Its name and role come along, unless the pad was named by hand."""
+    """Another slice under a pad, its settings kept. Its role comes along, and its name unless the pad has its own."""
 
     type: Literal["play_slice"] = "play_slice"
     pad: int
@@ -123,15 +123,13 @@ class PlaySlice(EditModel):
     def apply(self, pocket: Pocket, library: Library) -> Pocket:
         pad, source = the_pad(pocket, self.pad), the_source(pocket, self.source)
         if pad.locked:
-            raise Refusal(f"{pad.name} is locked. Unlock it first.")
+            raise Refusal(f"{pad.called} is locked. Unlock it first.")
         try:
             chop = slices(pocket, source, (self.cut,))[0]
         except KeyError as error:
             raise Refusal("That slice is no longer there.") from error
         new = pads_of(pocket, source, [chop], pad.choke)[0]
         change: dict[str, object] = {"chop": chop, "role": pad.role if self.keep_role else new.role or pad.role}
-        if pad.name == slice_name(pocket, pocket.sources[pad.chop.source], pad.chop):
-            change["name"] = new.name
         return pocket.with_pad(self.pad, pad.model_copy(update=change))
 
 
@@ -223,7 +221,7 @@ class TrayToPads(EditModel):
             raise Refusal("The tray is empty. Choose slices and press Into the tray.")
         held = [pocket.tray[i] for i in wanted]
         new = [Pad(name=h.name, role=h.role, chop=h.chop, choke=CHOKE_OF[h.role]) for h in held]
-        pocket, _ = fill_pads(pocket, new, [f"“{h.name}”" for h in held], self.first, self.pads, self.layer)
+        pocket, _ = fill_pads(pocket, new, [f"“{h.called}”" for h in held], self.first, self.pads, self.layer)
         if self.keep:
             return pocket
         return pocket.model_copy(update={"tray": tuple(h for i, h in enumerate(pocket.tray) if i not in wanted)})
@@ -241,7 +239,7 @@ def _pads(pocket: Pocket, refs: tuple[SliceRef, ...]) -> list[Pad]:
             continue
         if ref.start is None or ref.end is None or not ref.start < ref.end <= source.frames:
             raise Refusal(f"That stretch does not lie inside {source.name}.")
-        out.append(Pad(name=ref.name or source.name, role=ref.role, chop=Chop(source=source.id, start=ref.start, end=ref.end)))
+        out.append(Pad(name=ref.name or None, role=ref.role, chop=Chop(source=source.id, start=ref.start, end=ref.end)))
     return out
 
 

@@ -42,7 +42,7 @@ class LiveCut(EditModel):
         if there is not None and self.pad not in self.passed:
             raise Refusal("That pad is taken. Press a free one to cut.")
         if there is not None and there.locked:
-            raise Refusal(f"{there.name} is locked. Unlock it first.")
+            raise Refusal(f"{there.called} is locked. Unlock it first.")
         meant = max(0, self.at - round(self.latency * pocket.rate / 1000))
         at = Snapper(library.hearing(source.audio), source, pocket.rate, library).attack(meant, self.window / 1000)
         at = min(at, source.frames - LEAST_SLICE)

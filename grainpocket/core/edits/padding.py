@@ -62,7 +62,7 @@ class SetPads(EditModel):
 
     type: Literal["set_pads"] = "set_pads"
     pads: tuple[int, ...] = Field(min_length=1)
-    name: str | None = Field(default=None, min_length=1, max_length=80)
+    name: str | None = Field(default=None, max_length=80, description="Empty: by itself again")
     role: Role | None = None
     sound: Changes = {}
     choke: int | None = Field(default=None, ge=0, le=MOST_CHOKE)
@@ -71,7 +71,9 @@ class SetPads(EditModel):
 
     def _changes(self) -> dict[str, Any]:
         given = self.model_dump(include=self.model_fields_set - {"type", "pads", "sound"})
-        return {k: v for k, v in given.items() if v is not None or k in ("role", "bus")}
+        if "name" in given:
+            given["name"] = given["name"] or None
+        return {k: v for k, v in given.items() if v is not None or k in ("role", "bus", "name")}
 
     def label(self, pocket: Pocket) -> str:
         field = next(iter([*self.sound, *self._changes()]), "pad")
@@ -173,19 +175,10 @@ def followed(pocket: Pocket, keys: Mapping[str, str], pads: Mapping[int, int]) -
 
 
 def pads_of(pocket: Pocket, source: Source, chops: Sequence[Chop], choke: int) -> list[Pad]:
-    """A new pad for each slice, with its name and role."""
+    """A new pad for each slice, with its role."""
     root, _ = root_of(pocket, source)
     by_id = {cut.id: cut for cut in root.cuts}
-    return [Pad(name=slice_name(pocket, source, chop), role=by_id[chop.cut or ""].role, chop=chop, choke=choke) for chop in chops]
-
-
-def slice_name(pocket: Pocket, source: Source, chop: Chop) -> str:
-    """What a slice is called: its own name, or the find's and its number."""
-    root, _ = root_of(pocket, source)
-    for number, cut in enumerate(root.cuts, 1):
-        if cut.id == chop.cut:
-            return cut.name or f"{source.name[:70]} {number}"
-    return source.name
+    return [Pad(role=by_id[chop.cut or ""].role, chop=chop, choke=choke) for chop in chops]
 
 
 def slice_numbers(pocket: Pocket, source: Source, chops: Sequence[Chop]) -> list[str]:
@@ -205,7 +198,7 @@ def fill_pads(
         free = list(chosen)
         locked = [i for i in free if i in pocket.pads and pocket.pads[i].locked]
         if locked:
-            raise Refusal(f"{pocket.pads[locked[0]].name} is locked. Unlock it first, or choose another pad.")
+            raise Refusal(f"{pocket.pads[locked[0]].called} is locked. Unlock it first, or choose another pad.")
     elif first is not None:
         free = [i for i in range(first, MOST_PADS) if not (i in pocket.pads and pocket.pads[i].locked)]
     else:
@@ -234,5 +227,5 @@ def _free_pads(pocket: Pocket, count: int) -> list[int]:
 
 def _layered(pad: Pad, over: Pad) -> Pad:
     if len(pad.layers) >= MOST_LAYERS:
-        raise Refusal(f"{pad.name} has {MOST_LAYERS + 1} sounds already, the most a pad can play at once.")
-    return pad.model_copy(update={"layers": (*pad.layers, Layer(chop=over.chop, name=over.name))})
+        raise Refusal(f"{pad.called} has {MOST_LAYERS + 1} sounds already, the most a pad can play at once.")
+    return pad.model_copy(update={"layers": (*pad.layers, Layer(chop=over.chop, name=over.name or ""))})

@@ -10,6 +10,7 @@ from pydantic import Field
 
 from grainpocket.core.chop.cuts import LEAST_SLICE, is_own
 from grainpocket.core.chop.kin import cuts_of, root_of, slices
+from grainpocket.core.document.naming import NAMES
 from grainpocket.core.edits.base import EditModel, Library, Refusal, new_ids, the_source
 from grainpocket.core.edits.family_cuts import with_cuts
 from grainpocket.core.edits.hitting import with_ids
@@ -133,7 +134,7 @@ class SplitByRole(EditModel):
         order = [role for role in _LANES if role in groups]
         pads = [
             Pad(
-                name=f"{_LANES[role].capitalize()}, {source.name[:60]}",
+                called=NAMES[role],
                 role=role,
                 chop=groups[role][0],
                 takes=tuple(groups[role][1:]),
@@ -173,7 +174,7 @@ class RepeatBars(EditModel):
             )
         bpm = self.beats * 60.0 * pocket.rate / (self.end - self.start)
         chop = Chop(source=source.id, start=self.start, end=self.end)
-        pad = Pad(name=f"Bar, {source.name[:66]}", role=None, chop=chop, choke=1)
+        pad = Pad(role=None, chop=chop, choke=1)
         pocket, (place,) = fill_pads(pocket, [pad], ["That stretch"], None)
         pocket, (key,) = new_ids(pocket, "p", 1)
         hits = tuple(Hit(pad=place, beat=float(k * self.beats), velocity=127, length=float(self.beats)) for k in range(self.times))

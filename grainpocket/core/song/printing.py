@@ -72,8 +72,8 @@ def _what(pocket: Pocket, recipe: Recipe) -> tuple[str, Schedule, int, int, dict
         time = Timeline(pocket.tempo, pocket.rate)
         beats = time.beat(math.ceil((pad.chop.end - pad.chop.start) / 2 ** (pad.sound.pitch / 12)))
         bars = min(MOST_BARS, max(1, math.ceil(beats / 4 - 0.01)))
-        one = Pattern(id="print", name=pad.name, bars=bars, hits=(Hit(pad=recipe.pad, beat=0, velocity=127),))
-        return pad.name, schedule(pocket, one, cyclic), bars, 4, {}
+        one = Pattern(id="print", name=pad.called, bars=bars, hits=(Hit(pad=recipe.pad, beat=0, velocity=127),))
+        return pad.called, schedule(pocket, one, cyclic), bars, 4, {}
     pattern = pocket.patterns.get(recipe.pattern or "")
     if pattern is None:
         raise Refusal("That pattern is no longer in the pocket.")

@@ -51,7 +51,7 @@ export function Search({ source }: { source: Source }) {
     retry: false,
   });
   const list = data?.slices ?? [];
-  const modelName = model && pocket?.sources[model[0]]?.cuts.find((c) => c.id === model[1])?.name;
+  const modelName = model && pocket?.sources[model[0]]?.cuts.find((c) => c.id === model[1])?.called;
   function by(next: "like" | "completes" | null) {
     set(next ? { rank: next, model: here ?? model } : { rank: null });
   }

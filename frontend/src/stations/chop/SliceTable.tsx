@@ -1,15 +1,16 @@
 /** The slices of a find in a table: sort, filter, choose, hear, drag to a pad. Only the rows in view are drawn. */
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { ToggleGroup } from "radix-ui";
-import { memo, useDeferredValue, useEffect, useMemo, useRef } from "react";
+import { memo, useDeferredValue, useEffect, useMemo, useRef, useState } from "react";
 
 import type { Role, Source } from "../../api/types";
 import { chooseSlice, deleteCuts, playSlice, slicesToPads } from "../../app/actions";
-import { chosenIntoTray } from "../../app/chopping";
+import { chosenIntoTray, nameSlice, setRole } from "../../app/chopping";
 import { useFacts, wantFacts } from "../../app/facts";
 import { usePocket } from "../../app/pocket";
 import { setSliceOrder } from "../../app/sliceOrder";
 import { type TableView, useView } from "../../app/view";
+import { EditableName } from "../../design/EditableName";
 import { Context } from "../../design/Menu";
 import { ROLE_NAMES, ROLES } from "../../design/roles";
 import { PAGE, useKeyNames } from "../../pads/keys";
@@ -129,6 +130,7 @@ export function RoleChips({ roles, onChange, label }: { roles: Role[]; onChange:
 const Row = memo(
   function Row({ row, index, source, pads, on }: { row: SliceRow; index: number; source: Source; pads: string; on: boolean }) {
     const cell = "truncate border-b border-rule px-1.5";
+    const [renaming, setRenaming] = useState(false);
     const items = () => {
       if (!useView.getState().cuts.includes(row.mark.id)) chooseSlice(source, row.mark.id, "one");
       const count = useView.getState().cuts.length;
@@ -137,6 +139,17 @@ const Row = memo(
         { label: "Play it", keys: "Enter", onSelect: () => playSlice(source, row.mark.id) },
         { label: `Put ${them} on pads`, keys: "P", onSelect: () => void slicesToPads(false) },
         { label: `Set ${them} aside in the tray`, keys: "T", onSelect: chosenIntoTray },
+        { label: "Rename", keys: "double click", disabled: count > 1, onSelect: () => setTimeout(() => setRenaming(true)) },
+        null,
+        ...ROLE_NAMES.map((role) => ({
+          label: (
+            <>
+              <span style={{ color: ROLES[role].color }}>{ROLES[role].glyph}</span> {ROLES[role].label}
+            </>
+          ),
+          checked: row.role === role,
+          onSelect: () => setRole(source, role),
+        })),
         null,
         { label: count > 1 ? `Delete ${count} cuts` : "Delete its cut", keys: "Delete", onSelect: deleteCuts },
       ];
@@ -156,7 +169,9 @@ const Row = memo(
         <td className={cell}>{row.mark.number}</td>
         <td className={`${cell} tabular-nums`}>{row.at}</td>
         <td className={cell}>{row.length}</td>
-        <td className={`${cell} font-semibold`}>{row.name || <span className="font-normal text-ink2">–</span>}</td>
+        <td className={`${cell} ${row.own ? "font-semibold" : ""}`} onDoubleClick={() => setRenaming(true)}>
+          <EditableName label={`Name of slice ${row.mark.number}`} value={row.name} mayBeEmpty editing={renaming} onEditing={setRenaming} onChange={(name) => nameSlice(source, row.mark.id, name)} />
+        </td>
         <td className={cell}>
           {row.role ? (
             <span style={{ color: row.mark.color }}>
@@ -178,5 +193,5 @@ const Row = memo(
 );
 
 function same(a: SliceRow, b: SliceRow): boolean {
-  return a === b || (a.mark.id === b.mark.id && a.mark.number === b.mark.number && a.at === b.at && a.length === b.length && a.name === b.name && a.role === b.role && a.clean === b.clean && a.pitch === b.pitch && a.level === b.level);
+  return a === b || (a.mark.id === b.mark.id && a.mark.number === b.mark.number && a.at === b.at && a.length === b.length && a.name === b.name && a.own === b.own && a.role === b.role && a.clean === b.clean && a.pitch === b.pitch && a.level === b.level);
 }

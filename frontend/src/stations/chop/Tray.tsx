@@ -4,6 +4,7 @@ import { usePocket } from "../../app/pocket";
 import { toast } from "../../app/toasts";
 import { voices } from "../../audio/voices";
 import { INK, ROLES } from "../../design/roles";
+import { Name } from "../../design/Name";
 import { MiniWave } from "../../wave/MiniWave";
 
 export function Tray() {
@@ -33,17 +34,17 @@ export function Tray() {
               .catch((error: Error) => toast({ title: "That slice cannot be played", text: error.message, tone: "error" }));
           return (
             <li key={`${held.chop.source}/${held.chop.start}/${held.chop.end}`} className="relative rounded-[3px] border border-rule bg-card">
-              <button type="button" aria-label={`Play ${held.name}`} className="block w-full px-1.5 py-1 text-left" onClick={() => void play()}>
+              <button type="button" aria-label={`Play ${held.called}`} className="block w-full px-1.5 py-1 text-left" onClick={() => void play()}>
                 <span className="flex items-center gap-1 pr-4">
                   <span aria-hidden style={{ color: held.role ? ROLES[held.role].color : undefined }}>
                     {held.role ? ROLES[held.role].glyph : "–"}
                   </span>
-                  <span className="truncate font-semibold">{held.name}</span>
+                  <Name text={held.called} className="font-semibold" />
                 </span>
                 <MiniWave hash={source.audio} frames={source.frames} start={Math.max(0, held.chop.start)} end={Math.min(source.frames, held.chop.end)} height={18} color={INK} fit />
                 <span className="block truncate text-[10.5px] text-ink2">{source.name}</span>
               </button>
-              <button type="button" aria-label={`Take ${held.name} out of the tray`} className="absolute top-0 right-0 px-1.5 py-0.5 text-ink2 hover:bg-well" onClick={() => void edit({ type: "take_from_tray", places: [i] })}>
+              <button type="button" aria-label={`Take ${held.called} out of the tray`} className="absolute top-0 right-0 px-1.5 py-0.5 text-ink2 hover:bg-well" onClick={() => void edit({ type: "take_from_tray", places: [i] })}>
                 ×
               </button>
             </li>

@@ -11,6 +11,8 @@ export interface SliceRow {
   at: string;
   length: string;
   name: string;
+  /** Whether it was named by hand. */
+  own: boolean;
   role: Role | null;
   fact: SliceFact | undefined;
   clean: string;
@@ -54,7 +56,8 @@ export function sliceRows(source: Source, pads: Record<string, Pad>, grid: Grid 
       mark,
       at: grid ? position(Math.round(beatsAt(grid, mark.start) * 4) / 4, grid.beatsPerBar) : `${(mark.start / rate).toFixed(3)} s`,
       length: `${((mark.end - mark.start) / rate).toFixed(2)} s`,
-      name: cut?.name ?? "",
+      name: cut?.called ?? "",
+      own: Boolean(cut?.name),
       role: cut?.role ?? null,
       fact,
       clean: typeof fact?.clean === "number" ? `${Math.round(fact.clean * 100)} %` : "–",

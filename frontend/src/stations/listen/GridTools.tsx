@@ -37,7 +37,7 @@ export function GridTools({ source, rate }: { source: Source; rate: number }) {
 
   return (
     <div className="flex flex-wrap items-center gap-1.5">
-      <Toggle on={click} onChange={(on) => look({ click: on })} keys="K" hint="Clicks on the beats while the find plays; bar one is higher">
+      <Toggle on={click} onChange={(on) => look({ click: on })} keys="G" hint="Clicks on the beats while the find plays; bar one is higher">
         Click
       </Toggle>
       {click ? <Slider parameter={levelParameter} value={level ?? levelParameter.default} onChange={(value) => look({ clickLevel: value })} className="w-[70px]" /> : null}

@@ -57,7 +57,7 @@ export function EffectPanel({ pocket, bus, effect }: { pocket: Pocket; bus: stri
 function Key({ pocket, bus, effect }: { pocket: Pocket; bus: string; effect: Effect }) {
   const pads = Object.entries(pocket.pads).sort(([a], [b]) => Number(a) - Number(b));
   const hears = effect.listens_to;
-  const padName = hears?.startsWith("pad:") ? pocket.pads[hears.slice(4)]?.name : undefined;
+  const padName = hears?.startsWith("pad:") ? pocket.pads[hears.slice(4)]?.called : undefined;
   const name = hears === null ? (effect.kind === "duck" ? "nothing yet" : "its own sound") : (padName ?? pocket.buses[hears]?.name ?? "what is gone");
   const choose = (listens_to: string | null) => void edit({ type: "set_effect", bus, effect: effect.id, listens_to });
   return (
@@ -73,7 +73,7 @@ function Key({ pocket, bus, effect }: { pocket: Pocket; bus: string; effect: Eff
             .filter(({ id }) => id !== bus)
             .map((other) => ({ label: other.name, checked: hears === other.id, onSelect: () => choose(other.id) })),
           null,
-          ...pads.map(([index, pad]) => ({ label: pad.name, checked: hears === `pad:${index}`, onSelect: () => choose(`pad:${index}`) })),
+          ...pads.map(([index, pad]) => ({ label: pad.called, checked: hears === `pad:${index}`, onSelect: () => choose(`pad:${index}`) })),
         ]}
       />
     </span>

@@ -51,7 +51,7 @@ export function Mix() {
             {
               label: here.length ? `From the chosen ${here.length === 1 ? "pad" : `${here.length} pads`}` : "From the chosen pads",
               disabled: !here.length,
-              onSelect: () => void edit({ type: "add_bus", name: unused(pocket.pads[here[0] as number]?.name ?? "Bus"), pads: here }),
+              onSelect: () => void edit({ type: "add_bus", name: unused(pocket.pads[here[0] as number]?.called ?? "Bus"), pads: here }),
             },
           ]}
         />

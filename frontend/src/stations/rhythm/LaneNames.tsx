@@ -2,6 +2,7 @@ import { edit } from "../../app/edits";
 import { useView } from "../../app/view";
 import { useSounding, voices } from "../../audio/voices";
 import { Context, type Item } from "../../design/Menu";
+import { Name } from "../../design/Name";
 import { roleColor, ROLES } from "../../design/roles";
 import type { Pattern } from "../../api/types";
 import { PAGE, useKeyNames } from "../../pads/keys";
@@ -21,7 +22,6 @@ export function LaneNames({ pattern, lanes, row, width, top }: { pattern: Patter
           <Context key={`${lane.pad} ${lane.note ?? ""}`} label={`${lane.name}: what to do`} items={() => laneItems(pattern, lane)}>
             <button
               type="button"
-              title={lane.name}
               aria-label={`Play ${lane.name}${lane.note ? `, ${signed(lane.note)} semitones` : ""}`}
               className={`flex w-full items-center gap-1 truncate pr-2 pl-3 text-left text-[12px] font-semibold hover:bg-well ${sounding[lane.pad] ? "text-now" : ""}`}
               style={{ height: row }}
@@ -35,7 +35,7 @@ export function LaneNames({ pattern, lanes, row, width, top }: { pattern: Patter
               <span aria-hidden className="w-3 shrink-0 text-[11px]" style={{ color: roleColor(lane.role) }}>
                 {lane.role ? ROLES[lane.role].glyph : names[lane.pad % PAGE]}
               </span>
-              <span className="truncate">{lane.note === undefined || lane.note === 0 ? lane.name : ""}</span>
+              {lane.note === undefined || lane.note === 0 ? <Name text={lane.name} /> : null}
               {lane.note === undefined ? null : <span className="ml-auto text-[11px] font-normal text-ink2">{lane.note === 0 ? "0 st" : signed(lane.note)}</span>}
             </button>
           </Context>

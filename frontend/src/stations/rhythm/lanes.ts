@@ -32,7 +32,7 @@ export function lanesOf(pocket: Pocket, pattern: Pattern, page: number, chosen: 
     .sort((a, b) => a - b)
     .map((pad) => {
       const record = pocket.pads[pad];
-      return { pad, pads: [pad], name: record?.name ?? "empty pad", role: record?.role ?? null, empty: !record };
+      return { pad, pads: [pad], name: record?.called ?? "empty pad", role: record?.role ?? null, empty: !record };
     });
 }
 

@@ -120,7 +120,7 @@ function Mutes({ pocket, section, patterns, set }: { pocket: Pocket; section: Se
         const pad = pocket.pads[index];
         const silent = section.muted.includes(index);
         return {
-          label: `${pad?.role ? ROLES[pad.role].glyph : "○"} ${pad?.name ?? ""}`,
+          label: `${pad?.role ? ROLES[pad.role].glyph : "○"} ${pad?.called ?? ""}`,
           checked: silent,
           onSelect: () => set({ muted: silent ? section.muted.filter((one) => one !== index) : [...section.muted, index] }),
         };
