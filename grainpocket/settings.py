@@ -6,6 +6,9 @@ import os
 from dataclasses import dataclass, field
 from pathlib import Path
 
+# Audio that ships with the application, rendered by grainpocket/demo/author.
+RECORDS = Path(__file__).parent / "demo" / "audio"
+
 
 def _number(name: str, default: float) -> float:
     return float(os.environ.get(f"GRAINPOCKET_{name}", default))

@@ -5,7 +5,6 @@ from __future__ import annotations
 import json
 import shutil
 from collections.abc import Callable, Iterable
-from pathlib import Path
 from typing import Any
 
 import numpy as np
@@ -21,12 +20,13 @@ from grainpocket.core.edits.pocket_wide import AddSource
 from grainpocket.core.pocket import Hit, Pocket, Role, Source
 from grainpocket.demo.tune import make_parts, make_tune
 from grainpocket.jobs.importing import import_file
+from grainpocket.settings import RECORDS as RECORDS_FOLDER
 from grainpocket.settings import Settings
 from grainpocket.store.audio import AudioStore
 from grainpocket.store.database import Database
 from grainpocket.store.pockets import PocketStore
 
-AUDIO = Path(__file__).parent / "audio"
+AUDIO = RECORDS_FOLDER
 NAME, POCKET_ID = "Night ferry set", "night-ferry-set"
 RECORDS = ("Dockside break", "Lantern street", "Tin roof rain", "Marlo hum", "Galley keys")
 _NAMES: dict[str, tuple[Role, str]] = {
@@ -57,7 +57,7 @@ def demo_pocket(store: AudioStore, most_minutes: float = 30) -> Pocket:
     def make(edits: Iterable[EditModel]) -> Pocket:
         nonlocal pocket
         for edit in edits:
-            pocket = edit.apply(pocket, store)
+            pocket = edit.made(pocket, store)
         return pocket
 
     make(_added(name, store, most_minutes) for name in RECORDS)
@@ -130,7 +130,7 @@ def _tonal_page(pocket: Pocket, hum: Source, keys: Source) -> Iterable[EditModel
 
 def _own_pattern(pocket: Pocket) -> Iterable[EditModel]:
     """A two-bar pattern stepped in by hand, to change and to listen to."""
-    by_name = {pad.name: index for index, pad in pocket.pads.items()}
+    by_name = {pad.called: index for index, pad in pocket.pads.items()}
     yield AddPattern(name="Dockside, bar A", bars=2)
     key = f"p{pocket.next_id}"
     yield SetPattern(pattern=key, swing=58)

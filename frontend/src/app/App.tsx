@@ -12,6 +12,8 @@ import { Finds } from "../finds/Finds";
 import { addDropped } from "../finds/importing";
 import { learnKeyNames } from "../pads/keys";
 import { Pads } from "../pads/Pads";
+import { Beginning } from "../start/Beginning";
+import { watchFirstBeat } from "../start/firstBeat";
 import { Chop } from "../stations/chop/Chop";
 import { Listen } from "../stations/listen/Listen";
 import { lanesOf } from "../stations/rhythm/lanes";
@@ -57,6 +59,7 @@ export function App() {
   useEffect(listenToKeys, []);
   useEffect(settleAtRest, []);
   useEffect(followSong, []);
+  useEffect(watchFirstBeat, []);
   const unreadable = useUnreadable((s) => s.found !== null);
   if (unreadable) return <UnreadablePocket />;
   if (!about || !open) return <Waiting />;
@@ -231,9 +234,7 @@ function OfSource({ station, pocket }: { station: "listen" | "chop"; pocket: Poc
   }, [hash, frames]);
   if (!source)
     return (
-      <div className="m-4 rounded-[4px] border border-dashed border-ink2 p-6 text-ink2">
-        Add a find first: drop a WAV, AIFF, FLAC, Ogg or MP3 file anywhere in this window.
-      </div>
+      <Beginning />
     );
   return station === "listen" ? <Listen key={source.id} source={source} rate={pocket.rate} /> : <Chop key={source.id} source={source} rate={pocket.rate} />;
 }

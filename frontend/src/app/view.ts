@@ -83,6 +83,8 @@ interface View {
   cleaning: Record<string, Cleaning>;
   /** What is chosen among the loops and hits that were found: a place in its list. */
   found: { kind: FoundKind; index: number } | null;
+  /** The panel of the line input is open. */
+  recording: boolean;
   /** Groups of lanes that are open, by role. */
   unfolded: string[];
   /** The bus and effect whose controls are open in Mix: "master" among the buses. */
@@ -138,6 +140,7 @@ const START: View = {
   controller: false,
   cleaning: {},
   found: null,
+  recording: false,
   unfolded: [],
   notes: [],
   step: null,
@@ -159,7 +162,7 @@ export const useView = create<View & Actions>()(
     }),
     {
       name: "grain-pocket-view",
-      partialize: (view) => ({ ...view, help: false, step: null, found: null, live: false }),
+      partialize: (view) => ({ ...view, help: false, step: null, found: null, live: false, recording: false }),
     },
   ),
 );

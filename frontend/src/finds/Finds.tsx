@@ -15,19 +15,21 @@ import { fixed, seconds } from "../design/format";
 import { Hint } from "../design/Hint";
 import { Context, Dots } from "../design/Menu";
 import { MiniWave } from "../wave/MiniWave";
-import { addFiles, stopFolder, useUploads } from "./importing";
+import { FirstBeatCard } from "../start/FirstBeatCard";
+import { AddFiles } from "./AddFiles";
+import { stopFolder, useUploads } from "./importing";
 import { RecordPanel } from "./RecordPanel";
 import { Shelf } from "./Shelf";
 
 /** fold: how to fold them away, where they can be. */
 export function Finds({ about, fold }: { about: About; fold?: () => void }) {
   const open = usePocket((s) => s.open);
-  const picker = useRef<HTMLInputElement>(null);
   const selected = useView((s) => s.source);
   const jobs = useJobs((s) => s.jobs);
   const uploads = useUploads((s) => s.uploads);
   const folder = useUploads((s) => s.folder);
-  const [recording, setRecording] = useState(false);
+  const recording = useView((s) => s.recording);
+  const setRecording = (on: boolean) => useView.getState().look({ recording: on });
   const waiting = Object.values(jobs);
   const list = useRef<HTMLDivElement>(null);
   useNewestInSight(list, open?.id, open ? Object.keys(open.pocket.sources).length + waiting.length + uploads.length : 0);
@@ -46,22 +48,9 @@ export function Finds({ about, fold }: { about: About; fold?: () => void }) {
         <Button className="mr-1 ml-auto" aria-pressed={recording} hint="The line input, or what plays here" onClick={() => setRecording(!recording)}>
           Record
         </Button>
-        <Button tone="solid" hint={`Add ${about.formats.join(" ")} files; or drop them anywhere`} onClick={() => picker.current?.click()}>
+        <AddFiles tone="solid" label="Add audio files" hint={`Add ${about.formats.join(" ")} files; or drop them anywhere`}>
           Add
-        </Button>
-        <input
-          ref={picker}
-          type="file"
-          multiple
-          aria-label="Add audio files"
-          accept="audio/*,.wav,.aif,.aiff,.flac,.ogg,.mp3"
-          className="sr-only"
-          tabIndex={-1}
-          onChange={(event) => {
-            addFiles(open.id, event.target.files ?? [], about);
-            event.target.value = "";
-          }}
-        />
+        </AddFiles>
       </div>
       {recording ? <RecordPanel close={() => setRecording(false)} /> : null}
       <div ref={list} className="thin-scroll -mx-1 flex min-h-0 grow flex-col gap-1.5 overflow-auto px-1 pb-2">
@@ -87,6 +76,7 @@ export function Finds({ about, fold }: { about: About; fold?: () => void }) {
           </p>
         ) : null}
       </div>
+      <FirstBeatCard />
       <Shelf />
     </aside>
   );
@@ -129,7 +119,7 @@ const FindCard = memo(function FindCard({ source, rate, on }: { source: Source; 
       <div className="pointer-events-none relative px-2 py-1.5">
         <div className="flex items-center justify-between gap-1">
           <EditableName
-            className="title pointer-events-auto truncate text-[13.5px]"
+            className="title pointer-events-auto text-[13.5px]"
             label="Name of the find"
             value={source.name}
             editing={renaming}

@@ -11,6 +11,7 @@ import { Button } from "../design/Button";
 import { fixed } from "../design/format";
 import { NumberField } from "../design/NumberField";
 import { Toggle } from "../design/Toggle";
+import { tick } from "../start/firstBeat";
 
 const PASSES = { name: "passes", label: "Repeats", unit: "×", low: 1, high: 64, default: 1, step: 1, digits: 0, help: "How often the pattern is played" };
 
@@ -48,6 +49,7 @@ export function Export() {
       link.href = `/api/jobs/${now.id}/file`;
       link.download = "";
       link.click();
+      tick("export");
       setSaid(`${now.title}.${format} is saved. ${now.message}`);
     } catch (error) {
       toast({ title: "Not exported", text: error instanceof Error ? error.message : String(error), tone: "error" });
