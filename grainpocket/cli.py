@@ -147,6 +147,9 @@ def openapi(target: str) -> None:
     """Write the OpenAPI document, from which the TypeScript client is generated."""
     import tempfile
 
+    from grainpocket.web.routes import DESCRIBED
+
+    os.environ[DESCRIBED] = "1"
     from grainpocket.web.app import create_app
 
     with tempfile.TemporaryDirectory() as folder:

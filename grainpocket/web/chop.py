@@ -7,7 +7,6 @@ from typing import Literal
 
 import numpy as np
 from flask import Response, abort
-from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 
 from grainpocket.core.chop.cuts import is_own, recut
@@ -23,11 +22,12 @@ from grainpocket.core.pocket import RATE, Chop, Cutting, Pocket, Role, Source
 from grainpocket.core.sound.audio import planar
 from grainpocket.web.answers import json_of, pcm_of
 from grainpocket.web.pockets import PatternPath, desk
+from grainpocket.web.routes import routes
 from grainpocket.web.schemas import PocketPath, Problem, SourcePath, StretchPath
 from grainpocket.web.slicing import all_slices, prints
 from grainpocket.web.stretches import checked, source_of
 
-api = APIBlueprint("chop", __name__, url_prefix="/api", abp_tags=[Tag(name="chop")])
+api = routes("chop")
 # An edge of a selection goes to an attack this near, a quarter of a beat at a usual tempo.
 SELECT_REACH_S = 0.15
 LONGEST_REPEAT_S, MOST_AT_ONCE, MOST_FOUND = 60, 64, 200

@@ -3,7 +3,6 @@
 import uuid
 
 from flask import Response, abort, request
-from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 
 from grainpocket.core.document.sound import Sound
@@ -16,6 +15,7 @@ from grainpocket.jobs.importing import clean_name
 from grainpocket.web.answers import FOREVER, json_of, pcm_of
 from grainpocket.web.full import DiskFull, is_full
 from grainpocket.web.pockets import desk
+from grainpocket.web.routes import routes
 from grainpocket.web.schemas import (
     AudioPath,
     Job,
@@ -27,7 +27,7 @@ from grainpocket.web.schemas import (
 )
 from grainpocket.web.stretches import checked
 
-api = APIBlueprint("finds", __name__, url_prefix="/api", abp_tags=[Tag(name="finds")])
+api = routes("finds")
 CHUNK, TILE = 65536, 4096
 
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import numpy as np
 from flask import Response, abort
-from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 
 from grainpocket.core.listen.align import align
@@ -14,10 +13,11 @@ from grainpocket.core.sound.audio import mono, planar
 from grainpocket.web.answers import json_of, pcm_of
 from grainpocket.web.listen import SourcePath
 from grainpocket.web.pockets import desk
+from grainpocket.web.routes import routes
 from grainpocket.web.schemas import Problem, StretchPath
 from grainpocket.web.stretches import checked
 
-api = APIBlueprint("fitting", __name__, url_prefix="/api", abp_tags=[Tag(name="fitting")])
+api = routes("fitting")
 LONGEST_S = 60
 
 

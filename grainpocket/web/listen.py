@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from flask import Response, abort
-from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 
 from grainpocket.core.listen.grids import beat_places
@@ -16,10 +15,11 @@ from grainpocket.core.pocket import RATE, Role
 from grainpocket.core.sound.audio import mono, planar
 from grainpocket.web.answers import json_of, pcm_of
 from grainpocket.web.pockets import desk
+from grainpocket.web.routes import routes
 from grainpocket.web.schemas import AudioPath, Problem, SourcePath, StretchPath
 from grainpocket.web.stretches import checked, source_of
 
-api = APIBlueprint("listen", __name__, url_prefix="/api", abp_tags=[Tag(name="listen")])
+api = routes("listen")
 LONGEST_STRETCH_S, LONGEST_SOUND_S, LEAST_S = 1800, 20, 0.5
 
 

@@ -6,7 +6,6 @@ from typing import Literal
 
 import numpy as np
 from flask import Response, abort, send_from_directory
-from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 
 from grainpocket.core.document.mixing import PAD
@@ -23,9 +22,10 @@ from grainpocket.jobs.rendering import Export
 from grainpocket.web.answers import json_of
 from grainpocket.web.heard import SONG
 from grainpocket.web.pockets import PatternPath, desk
+from grainpocket.web.routes import routes
 from grainpocket.web.schemas import Job, Loop, PocketPath, Problem, Segment, job_reply, loop_reply
 
-api = APIBlueprint("mixing", __name__, url_prefix="/api", abp_tags=[Tag(name="mixing")])
+api = routes("mixing")
 
 
 class BusPicture(BaseModel):

@@ -1,7 +1,6 @@
 """Pockets: state, edits, undo and redo. What happens to one is told in web/events."""
 
 from flask import Response, current_app
-from flask_openapi3 import APIBlueprint, Tag
 
 from grainpocket.core.mix.loop import Segment
 from grainpocket.core.mix.routing import bus_of
@@ -12,6 +11,7 @@ from grainpocket.store.pockets import Moved
 from grainpocket.web.answers import json_of
 from grainpocket.web.desk import Desk
 from grainpocket.web.heard import Named, Playing
+from grainpocket.web.routes import routes
 from grainpocket.web.schemas import (
     EditReply,
     EditRequest,
@@ -34,7 +34,7 @@ from grainpocket.web.schemas import (
     state_reply,
 )
 
-api = APIBlueprint("pockets", __name__, url_prefix="/api", abp_tags=[Tag(name="pockets")])
+api = routes("pockets")
 
 
 def desk() -> Desk:

@@ -7,15 +7,15 @@ from pathlib import Path
 import numpy as np
 import soundfile
 from flask import Response, abort, send_file
-from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 
 from grainpocket.core.sound.audio import planar
 from grainpocket.settings import RECORDS
 from grainpocket.web.answers import json_of, pcm_of
+from grainpocket.web.routes import routes
 from grainpocket.web.schemas import Problem
 
-api = APIBlueprint("records", __name__, url_prefix="/api", abp_tags=[Tag(name="finds")])
+api = routes("records", "finds")
 # Heard before it is taken: enough to know it by.
 HEARD_S = 20
 

@@ -7,7 +7,6 @@ from typing import Literal
 
 import numpy as np
 from flask import Response, abort
-from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel
 
 from grainpocket.core.params import of
@@ -17,10 +16,11 @@ from grainpocket.core.sound.audio import Samples, planar
 from grainpocket.web.answers import json_of, pcm_of
 from grainpocket.web.listen import SourcePath
 from grainpocket.web.pockets import desk
+from grainpocket.web.routes import routes
 from grainpocket.web.schemas import AudioPath, Job, Problem, StretchPath, job_reply
 from grainpocket.web.stretches import checked
 
-api = APIBlueprint("restore", __name__, url_prefix="/api", abp_tags=[Tag(name="restore")])
+api = routes("restore")
 LONGEST_S = 30
 
 

@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 from flask import Response, abort
-from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 
 from grainpocket.core.pocket import Favourite
 from grainpocket.store.shelf import Shelved
 from grainpocket.web.answers import json_of
 from grainpocket.web.pockets import desk
+from grainpocket.web.routes import routes
 from grainpocket.web.schemas import PocketPath, Problem
 
-api = APIBlueprint("shelf", __name__, url_prefix="/api", abp_tags=[Tag(name="shelf")])
+api = routes("shelf")
 
 
 class ShelfEntry(BaseModel):

@@ -5,7 +5,6 @@ from typing import Literal
 
 import numpy as np
 from flask import Response, abort
-from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 
 from grainpocket.core.export.wav import wav24
@@ -13,9 +12,10 @@ from grainpocket.core.sound.audio import Audio, db_of
 from grainpocket.jobs.rendering import Export, mix_of
 from grainpocket.web.answers import pcm_of
 from grainpocket.web.pockets import PatternPath, desk
+from grainpocket.web.routes import routes
 from grainpocket.web.schemas import Problem
 
-api = APIBlueprint("sound", __name__, url_prefix="/api", abp_tags=[Tag(name="sound")])
+api = routes("sound")
 
 
 MOST_AT_ONCE = 16

@@ -7,7 +7,6 @@ import uuid
 import numpy as np
 import soundfile as sf
 from flask import Response, abort, request
-from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel, Field
 
 from grainpocket.core.lineage import merged, parts_of_pads, parts_of_stretch
@@ -17,9 +16,10 @@ from grainpocket.store.takes import TakeStore
 from grainpocket.web.answers import json_of
 from grainpocket.web.full import DiskFull, is_full
 from grainpocket.web.pockets import desk
+from grainpocket.web.routes import routes
 from grainpocket.web.schemas import Job, PocketPath, Problem, job_reply
 
-api = APIBlueprint("takes", __name__, url_prefix="/api", abp_tags=[Tag(name="takes")])
+api = routes("takes")
 # A recording that goes on has a block every second, and tries again when one is lost.
 RESTING_S = 10.0
 FULL = "The disk is full: the recording stops here. What was recorded before is kept."

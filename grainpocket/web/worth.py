@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from flask import Response
-from flask_openapi3 import APIBlueprint, Tag
 from pydantic import BaseModel
 
 from grainpocket.core.listen.hits import DRUMS
@@ -12,10 +11,11 @@ from grainpocket.core.listen.worth import Worth
 from grainpocket.core.pocket import Role
 from grainpocket.web.answers import json_of
 from grainpocket.web.pockets import desk
+from grainpocket.web.routes import routes
 from grainpocket.web.schemas import Problem, SourcePath
 from grainpocket.web.stretches import source_of
 
-api = APIBlueprint("worth", __name__, url_prefix="/api", abp_tags=[Tag(name="listen")])
+api = routes("worth", "listen")
 CLEANEST, BEST_LOOPS = 12, 12
 
 
