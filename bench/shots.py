@@ -44,6 +44,15 @@ def mix_and_song(page: Page) -> None:
     page.keyboard.press("Escape")
 
 
+def an_empty_pocket(page: Page) -> None:
+    page.get_by_role("tab", name="Chop").click()
+    page.get_by_role("button", name="Pockets").click()
+    page.get_by_role("menuitem", name="New pocket").click()
+    page.get_by_role("region", name="Begin").get_by_role("listitem").last.wait_for()
+    page.wait_for_timeout(500)
+    page.screenshot(path=TARGET / "start.png")
+
+
 def main() -> None:
     TARGET.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory() as folder:
@@ -90,6 +99,8 @@ def main() -> None:
             page.wait_for_selector("[role=dialog]")
             settled(page)
             page.screenshot(path=TARGET / "keys.png")
+            page.keyboard.press("Escape")
+            an_empty_pocket(page)
     print(f"pictures in {TARGET}")
 
 

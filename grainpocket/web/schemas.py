@@ -4,6 +4,7 @@ import json
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any, Literal
 
+import numpy as np
 from pydantic import BaseModel, Field, create_model, field_validator
 
 from grainpocket.core.document.records import RECORDS, differences
@@ -59,6 +60,7 @@ class Loop(BaseModel):
     rate: int
     tempo: float
     segments: list[Segment] = Field(description="In order and without gaps")
+    hits: list[int] = Field(description="Sample and pad of every hit, in turn, rising; none of a pattern of very many")
     settled: bool = Field(
         default=True,
         description="Whether these are the samples of the export; if not, ask for the settled loop when the hand rests",
@@ -283,11 +285,17 @@ def job_reply(row: JobRow) -> Job:
     )  # fmt: skip
 
 
+# Hits of a loop that are told in every reply.
+MOST_TOLD = 4096
+
+
 def loop_reply(playing: Playing, found: Sequence[Recipe | Named], pattern: str, settled: bool = False) -> Loop:
     segments = [Segment.model_construct(key=s.key, start=s.start, frames=s.frames) for s in found]
+    rows = playing.mix.schedule.rows
+    rows = rows if len(rows) <= MOST_TOLD else rows[:0]
     return Loop.model_construct(
         pattern=pattern, length=playing.mix.length, rate=playing.mix.rate, tempo=playing.pocket.tempo, segments=segments,
-        settled=settled or playing.run is None,
+        hits=np.stack((rows["frame"], rows["pad"]), axis=1).ravel().tolist(), settled=settled or playing.run is None,
     )  # fmt: skip
 
 

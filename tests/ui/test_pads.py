@@ -180,3 +180,20 @@ def test_a_pad_tells_its_find_where_its_page_mixes_several(ui: Ui) -> None:
     pad = ui.page.locator("[data-pad='3']")
     expect(pad).to_contain_text("Marlo hum")
     expect(ui.page.locator("[data-pad='0']")).to_contain_text("Test loop")
+
+
+def test_pads_light_as_the_pattern_strikes_them(ui: Ui) -> None:
+    ui.live.edit({"type": "add_pattern", "name": "Lights", "bars": 1})
+    pattern = next(iter(ui.live.state["pocket"]["patterns"]))
+    ui.live.edit({"type": "put_hits", "pattern": pattern, "hits": [{"pad": 1, "beat": 0.0}, {"pad": 6, "beat": 2.0}]})
+    ui.wait("Object.keys(pocket.patterns).length === 1")
+    ui.station("Rhythm")
+    ui.wait("gp.loopPlayer.loop()?.hits.length === 4")
+    ui.page.keyboard.press("Space")
+    lit = "document.querySelector(`[data-pad='${arg}'][data-struck]`) !== null"
+    for _ in range(2):
+        for pad in (1, 6):
+            ui.wait(lit, pad)
+            assert ui.look("document.querySelectorAll('[data-struck]').length") <= 1
+    ui.page.keyboard.press("Space")
+    ui.wait("document.querySelector('[data-struck]') === null")

@@ -50,12 +50,12 @@ def test_from_nothing_to_an_exported_loop_in_under_twelve_actions(opened: Opener
     act(lambda: page.keyboard.press("Space"))
     expect(card.locator("[data-step=hear][data-done]")).to_have_count(1)
     act(lambda: page.keyboard.press("Space"))
-    act(lambda: card.get_by_role("button", name="Slices to pads").click())
+    act(lambda: card.get_by_role("button", name="Do it: Slices to pads").click())
     expect(card.locator("[data-step=pads][data-done]")).to_have_count(1)
     ui.ready()
     act(lambda: page.keyboard.press("q"))
     expect(card.locator("[data-step=play][data-done]")).to_have_count(1)
-    act(lambda: card.get_by_role("button", name="Take its rhythm").click())
+    act(lambda: card.get_by_role("button", name="Do it: Take its rhythm").click())
     expect(card.locator("[data-step=rhythm][data-done]")).to_have_count(1)
     page.get_by_test_id("pattern-grid").first.wait_for()
     box = ui.grid()
@@ -100,7 +100,7 @@ def test_a_record_of_ours_is_heard_and_taken(opened: Opener, name: str) -> None:
 
 def test_recording_begins_from_the_empty_pocket_too(opened: Opener) -> None:
     ui = opened()
-    ui.page.get_by_role("region", name="Begin").get_by_role("button", name="Record").click()
+    ui.page.get_by_role("region", name="Begin").get_by_role("button", name="Record something").click()
     expect(ui.page.get_by_role("region", name="Record", exact=True)).to_be_visible()
 
 

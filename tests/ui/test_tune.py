@@ -96,7 +96,7 @@ def mixed(ui: Ui) -> None:
     # The low end goes down under the kick.
     choose(ui, keys.get_by_role("button", name="Add an effect to Keys"), "Duck")
     panel = keys.get_by_test_id("effect-panel")
-    kick = next(p["name"] for p in ui.live.state["pocket"]["pads"].values() if p["role"] == "kick")
+    kick = next(p["called"] for p in ui.live.state["pocket"]["pads"].values() if p["role"] == "kick")
     item(ui, panel.get_by_role("button", name="nothing yet"), kick)
     expect(panel.get_by_role("button", name=kick)).to_be_visible()
     choose(ui, ui.page.get_by_role("button", name="Add an effect to the master"), "Limiter")

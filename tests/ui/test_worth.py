@@ -68,7 +68,7 @@ def test_hits_go_to_pads_and_to_chop_and_back_with_undo(listening: Ui) -> None:
     ui.page.keyboard.press("p")
     ui.wait("pocket.pads[0]?.role === 'kick'")
     pad = ui.look("pocket.pads[0]")
-    assert pad["name"] == "Kick 1"
+    assert pad["called"] == "Kick 1"
     # The cleanest kick comes from a bar of bare drums.
     bar = int(pad["chop"]["start"] / RATE / (240 / 88.4))
     assert bar in {0, 1, 2, 3, 14, 15}
@@ -84,7 +84,8 @@ def test_hits_go_to_pads_and_to_chop_and_back_with_undo(listening: Ui) -> None:
     ui.wait("gp.useView.getState().station === 'chop' && gp.useView.getState().cuts.length === 1")
     cut = ui.look("pocket.sources.s1.cuts.find((c) => c.id === gp.useView.getState().cuts[0])")
     assert abs(cut["at"] - chosen["start"]) < 64
-    assert (cut["name"], cut["role"]) == ("Kick 2", "kick")
+    assert (cut["name"], cut["role"]) == (None, "kick")
+    assert re.fullmatch(r"Kick \d+", cut["called"])
     assert ui.look("pocket.sources.s1.cuts.length") <= count + 2
 
 
@@ -280,3 +281,27 @@ def test_a_stem_is_joined_to_its_mix(opened: Opener) -> None:
     ui.wait("Object.values(pocket.sources).find((s) => s.name === 'Stem').kin.offset === 4410")
     family.get_by_role("button", name="Mix", exact=True).click()
     expect(family).to_contain_text("stem: Stem")
+
+
+def test_what_is_chosen_is_shown_with_a_bar_on_both_sides(listening: Ui) -> None:
+    ui = listening
+    ui.page.get_by_role("tab", name="Worth taking").click()
+    ui.page.get_by_role("listbox", name="Loops, best first").get_by_role("option").first.click()
+    window = "gp.useView.getState().windows.s1"
+    chosen = ui.look("gp.useView.getState().selection")
+    bar = 4 * 60 / ui.look("pocket.sources.s1.grid.bpm") * 44100
+    frames = ui.look("pocket.sources.s1.frames")
+    seen = ui.look(window)
+    assert abs(seen["start"] - max(0, chosen["start"] - bar)) < 2
+    assert abs(seen["end"] - min(frames, chosen["end"] + bar)) < 2
+    # To the selection, and back to all of it.
+    ui.page.keyboard.press("0")
+    ui.wait(f"{window}.start === arg[0] && {window}.end === arg[1]", [chosen["start"], chosen["end"]])
+    ui.page.keyboard.press("0")
+    ui.wait(f"{window}.start === 0 && {window}.end === arg", frames)
+    # Cut out, it is what Chop opens on.
+    ui.page.get_by_role("listbox", name="Loops, best first").get_by_role("option").first.click()
+    ui.page.keyboard.press("n")
+    ui.wait("gp.useView.getState().station === 'chop'")
+    assert abs(ui.look(window)["start"] - seen["start"]) < 2
+    ui.page.keyboard.press("Escape")

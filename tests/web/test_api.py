@@ -92,6 +92,17 @@ def test_replies_carry_only_what_changed(rhythm: tuple[Api, str]) -> None:
     assert undone["redo"] == "pad pitch"
 
 
+def test_the_loop_tells_where_its_hits_are(rhythm: tuple[Api, str]) -> None:
+    api, pattern = rhythm
+    api.edit({"type": "add_pattern", "name": "Two"})
+    two = next(key for key in api.state["pocket"]["patterns"] if key != pattern)
+    some = [{"pad": 3, "beat": 0.0}, {"pad": 1, "beat": 1.0}, {"pad": 3, "beat": 1.0}]
+    api.edit({"type": "set_pattern", "pattern": two, "swing": 50})
+    loop = api.edit({"type": "put_hits", "pattern": two, "hits": some}, heard=two)["sounds"]["loop"]
+    beat = round(60 / loop["tempo"] * loop["rate"])
+    assert loop["hits"] == [0, 3, beat, 1, beat, 3]
+
+
 def test_an_edit_changes_only_the_segments_it_touches(rhythm: tuple[Api, str]) -> None:
     api, pattern = rhythm
     before = api.get(f"/api/pockets/{api.id}/sounds/{pattern}")["loop"]["segments"]

@@ -11,6 +11,7 @@ import { Toasts } from "../design/Toasts";
 import { Finds } from "../finds/Finds";
 import { addDropped } from "../finds/importing";
 import { learnKeyNames } from "../pads/keys";
+import { lightPads } from "../pads/lighting";
 import { Pads } from "../pads/Pads";
 import { Beginning } from "../start/Beginning";
 import { watchFirstBeat } from "../start/firstBeat";
@@ -28,6 +29,7 @@ import { showSource } from "./actions";
 import { openPocket, reloadSounds } from "./edits";
 import { follow, useJobs } from "./events";
 import { watchFocus } from "./focus";
+import { FoldedFinds, FoldedPads, StripFold, useFindsShut, useStrip } from "./folded";
 import { HelpSheet } from "./HelpSheet";
 import { listenToKeys } from "./keys";
 import "./kinship";
@@ -60,6 +62,7 @@ export function App() {
   useEffect(settleAtRest, []);
   useEffect(followSong, []);
   useEffect(watchFirstBeat, []);
+  useEffect(lightPads, []);
   const unreadable = useUnreadable((s) => s.found !== null);
   if (unreadable) return <UnreadablePocket />;
   if (!about || !open) return <Waiting />;
@@ -129,14 +132,20 @@ function House({ about, pocket, id }: { about: About; pocket: Pocket; id: string
   const page = useView((s) => s.page);
   const chosen = useView((s) => s.pads);
   const wide = WIDE.includes(station);
+  const steps = useStrip();
   const rhythm = station === "rhythm" || wide;
+  const slim = rhythm || !steps;
   const findsOpen = useView((s) => s.findsOpen);
-  const folded = wide && !findsOpen;
+  const findsShut = useFindsShut();
+  const padsShut = useView((s) => s.padsShut);
+  const folded = wide ? !findsOpen : findsShut;
+  const fold = (on: boolean) => useView.getState().look(wide ? { findsOpen: !on } : { findsShut: on });
   const files = (event: React.DragEvent) => event.dataTransfer.types.includes("Files");
 
   return (
     <div
-      className={`grid h-full min-w-[1000px] ${folded ? "grid-cols-[40px_1fr_312px]" : "grid-cols-[224px_1fr_312px]"} ${rhythm ? "grid-rows-[52px_1fr_44px]" : "grid-rows-[52px_1fr_132px]"}`}
+      className="grid h-full min-w-[1000px]"
+      style={{ gridTemplateColumns: `${folded ? "40px" : "clamp(208px, 14vw, 340px)"} minmax(0, 1fr) ${padsShut ? "40px" : "clamp(272px, 24.4vw, 540px)"}`, gridTemplateRows: `52px minmax(0, 1fr) ${slim ? 44 : 132}px` }}
       onDragOver={(event) => {
         if (!files(event)) return;
         event.preventDefault();
@@ -150,10 +159,10 @@ function House({ about, pocket, id }: { about: About; pocket: Pocket; id: string
         void addDropped(id, event.dataTransfer, about);
       }}
     >
-      <div className="col-span-3 grid">
+      <div className="col-span-3 grid grid-cols-[minmax(0,1fr)]">
         <Transport />
       </div>
-      {folded ? <FoldedFinds /> : <Finds about={about} fold={wide ? () => useView.getState().look({ findsOpen: false }) : undefined} />}
+      {folded ? <FoldedFinds show={() => fold(false)} /> : <Finds about={about} fold={() => fold(true)} />}
       <Tabs.Root asChild value={station} onValueChange={(value) => useView.getState().look({ station: value as Station })} activationMode="manual">
         <main className="flex min-h-0 min-w-0 flex-col">
           <div className="relative flex h-[42px] shrink-0 items-end px-4">
@@ -185,12 +194,13 @@ function House({ about, pocket, id }: { about: About; pocket: Pocket; id: string
           ))}
         </main>
       </Tabs.Root>
-      <Pads />
-      <footer aria-label="Pattern" className={`col-span-3 grid min-h-0 ${rhythm ? "grid-cols-[auto_1fr]" : "grid-cols-[224px_1fr]"} border-t-[1.5px] border-ink bg-card`}>
-        <div className={`flex min-w-0 gap-x-4 gap-y-0.5 border-r border-rule px-3 py-2 ${rhythm ? "items-center" : "flex-col items-start"}`}>
+      {padsShut ? <FoldedPads /> : <Pads />}
+      <footer aria-label="Pattern" className={`col-span-3 grid min-h-0 ${slim ? "grid-cols-[auto_1fr]" : "grid-cols-[clamp(208px,14vw,340px)_1fr]"} border-t-[1.5px] border-ink bg-card`}>
+        <div className={`flex min-w-0 gap-x-4 gap-y-0.5 border-r border-rule px-3 py-2 ${slim ? "items-center" : "flex-col items-start"}`}>
           <PatternHead pocket={pocket} pattern={pattern} />
+          {rhythm ? null : <StripFold open={!slim} />}
         </div>
-        {rhythm ? (
+        {slim ? (
           <span className="self-center px-4 text-[12px] text-ink2">{pattern ? `${pattern.hits.length} hits` : ""}</span>
         ) : (
           <div className="thin-scroll overflow-auto py-1 pr-3">
@@ -205,17 +215,6 @@ function House({ about, pocket, id }: { about: About; pocket: Pocket; id: string
       ) : null}
       <HelpSheet />
     </div>
-  );
-}
-
-function FoldedFinds() {
-  const coming = useJobs((s) => Object.keys(s.jobs).length);
-  return (
-    <aside aria-label="Finds" className="flex min-h-0 justify-center border-r-[1.5px] border-ink pt-3">
-      <button type="button" className="title h-min rounded-[3px] px-1 py-2 text-[14.5px] [writing-mode:vertical-rl] hover:bg-well" title="Show the finds" onClick={() => useView.getState().look({ findsOpen: true })}>
-        Finds{coming ? `, ${coming} coming` : ""}
-      </button>
-    </aside>
   );
 }
 

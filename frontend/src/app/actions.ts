@@ -75,11 +75,21 @@ export function zoom(factor: number): void {
   view.setWindow(source.id, zoomed(span, factor, middle, source.frames));
 }
 
+/** Samples of a bar of a find: what is shown beside a stretch that was chosen. Of one without a tempo, two seconds. */
+export function barOf(source: Source): number {
+  const rate = usePocket.getState().open?.pocket.rate ?? 44100;
+  return source.grid ? (source.grid.beats_per_bar * 60 * rate) / source.grid.bpm : 2 * rate;
+}
+
+/** To the selection, and from there back to all of it. */
 export function zoomToSelection(): void {
   const source = currentSource();
   const view = useView.getState();
   if (!source) return;
-  if (view.selection?.source === source.id) view.setWindow(source.id, { start: view.selection.start, end: view.selection.end });
+  const span = view.windows[source.id];
+  const { selection } = view;
+  const there = span && selection && Math.abs(span.start - selection.start) < 1 && Math.abs(span.end - selection.end) < 1;
+  if (selection?.source === source.id && !there) view.setWindow(source.id, { start: selection.start, end: selection.end });
   else view.setWindow(source.id, whole(source.frames));
 }
 

@@ -10,8 +10,8 @@ import { previewPlayer } from "../audio/preview";
 import { tapePlayer } from "../audio/tape";
 import { voices } from "../audio/voices";
 import { useRested } from "../design/useRested";
-import { revealing, whole } from "../wave/viewport";
-import { currentSource, ontoPads } from "./actions";
+import { around } from "../wave/viewport";
+import { barOf, currentSource, ontoPads } from "./actions";
 import { edit } from "./edits";
 import { fits, playFitted } from "./fitting";
 import { usePocket } from "./pocket";
@@ -75,7 +75,7 @@ export function choose(source: Source, kind: FoundKind, index: number): void {
   if (!one) return;
   const view = useView.getState();
   view.look({ found: { kind, index }, panel: "worth", selection: { source: source.id, start: one.start, end: one.end }, cursor: one.start });
-  view.setWindow(source.id, revealing(view.windows[source.id] ?? whole(source.frames), one.start, one.end, source.frames));
+  view.setWindow(source.id, around(one.start, one.end, barOf(source), source.frames));
   play(source, kind, one);
 }
 

@@ -84,7 +84,7 @@ export const BINDINGS: Binding[] = [
   { keys: "B", does: "Bar one at the cursor or the selection", match: key("b"), run: actions.barOneHere, where: ["listen"] },
   { keys: "L", does: "Loop the selection on or off", match: key("l"), run: () => actions.setLooping(!useView.getState().loopSelection), where: wave },
   { keys: "+ −", does: "Closer, wider", match: (e) => plain(e) && ["+", "=", "-"].includes(e.key), run: (e) => actions.zoom(e.key === "-" ? 1.6 : 1 / 1.6), where: wave },
-  { keys: "0", does: "Show the selection, or all", match: key("0"), run: actions.zoomToSelection, where: wave },
+  { keys: "0", does: "Show the selection; from there, or without one, all of it", match: key("0"), run: actions.zoomToSelection, where: wave },
   { keys: "F9", does: "Record what is played on the pads into the pattern, or stop", match: key("F9"), run: (e) => e.repeat || toggleTaking() },
   { keys: "?", does: "This sheet", match: (e) => e.key === "?", run: () => look({ help: !useView.getState().help }) },
 ];

@@ -91,6 +91,10 @@ interface View {
   effect: { bus: string; effect: string } | null;
   /** The finds are shown in the stations that fold them away. */
   findsOpen: boolean;
+  /** What was folded away by hand, in every pocket: the columns, the steps along the bottom; null: where there is no room. */
+  findsShut: boolean | null;
+  padsShut: boolean;
+  stripOpen: boolean | null;
   /** Beat of the song from which it plays, the section that is chosen, and the control whose thread lies over it. */
   songBeat: number;
   section: string | null;
@@ -146,6 +150,9 @@ const START: View = {
   step: null,
   effect: null,
   findsOpen: false,
+  findsShut: null,
+  padsShut: false,
+  stripOpen: null,
   songBeat: 0,
   section: null,
   thread: null,
@@ -158,7 +165,7 @@ export const useView = create<View & Actions>()(
       // Another selection is no longer the loop or hit that was chosen: what is taken is what is seen.
       look: (change) => set("selection" in change && !("found" in change) ? { ...change, found: null } : change),
       setWindow: (source, span) => set((s) => ({ windows: { ...s.windows, [source]: span } })),
-      switchPocket: (id) => set((s) => (s.pocketId === id ? {} : { ...START, pocketId: id, station: s.station })),
+      switchPocket: (id) => set((s) => (s.pocketId === id ? {} : { ...START, pocketId: id, station: s.station, findsShut: s.findsShut, padsShut: s.padsShut, stripOpen: s.stripOpen })),
     }),
     {
       name: "grain-pocket-view",

@@ -21,8 +21,8 @@ import { stopFolder, useUploads } from "./importing";
 import { RecordPanel } from "./RecordPanel";
 import { Shelf } from "./Shelf";
 
-/** fold: how to fold them away, where they can be. */
-export function Finds({ about, fold }: { about: About; fold?: () => void }) {
+/** fold: how to fold them away. */
+export function Finds({ about, fold }: { about: About; fold: () => void }) {
   const open = usePocket((s) => s.open);
   const selected = useView((s) => s.source);
   const jobs = useJobs((s) => s.jobs);
@@ -40,11 +40,9 @@ export function Finds({ about, fold }: { about: About; fold?: () => void }) {
     <aside aria-label="Finds" className="flex min-h-0 flex-col border-r-[1.5px] border-ink p-3">
       <div className="mb-2 flex items-center justify-between">
         <h2 className="title text-[14.5px]">Finds</h2>
-        {fold ? (
-          <button type="button" aria-label="Fold the finds away" title="Fold the finds away" className="ml-1 rounded-[2px] px-1 text-ink2 hover:bg-well" onClick={fold}>
-            ‹
-          </button>
-        ) : null}
+        <button type="button" aria-label="Fold the finds away" title="Fold the finds away" className="ml-1 rounded-[2px] px-1 text-ink2 hover:bg-well" onClick={fold}>
+          ‹
+        </button>
         <Button className="mr-1 ml-auto" aria-pressed={recording} hint="The line input, or what plays here" onClick={() => setRecording(!recording)}>
           Record
         </Button>
@@ -141,7 +139,7 @@ const FindCard = memo(function FindCard({ source, rate, on }: { source: Source; 
           <span className="truncate">{facts}</span>
           {source.origin?.lossy ? (
             <Hint text={`From a lossy file (${source.origin.format}): what its coding threw away cannot come back.`}>
-              <span tabIndex={0} className="pointer-events-auto ml-auto rounded-[2px] border border-ink2 px-1 text-[10px] leading-[14px]">
+              <span tabIndex={0} className="pointer-events-auto ml-auto rounded-[2px] border border-ink2 px-1 text-[11px] leading-[14px]">
                 lossy
               </span>
             </Hint>

@@ -48,7 +48,7 @@ function Rubber({ note }: { note: number }) {
       type="button"
       data-note={note}
       aria-label={`Controller pad, note ${note}`}
-      className="h-[30px] touch-none rounded-[5px] border border-ink2 bg-card text-[9.5px] text-ink2 active:bg-ink active:text-card"
+      className="h-[30px] touch-none rounded-[5px] border border-ink2 bg-card text-[11px] text-ink2 active:bg-ink active:text-card"
       onPointerDown={(event) => {
         event.currentTarget.setPointerCapture(event.pointerId);
         receive([0x90, note, velocity(event)], event.timeStamp);

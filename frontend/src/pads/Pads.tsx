@@ -14,18 +14,27 @@ import { EditableName } from "../design/EditableName";
 import { Context, Dots } from "../design/Menu";
 import { Name } from "../design/Name";
 import { CARD, INK, roleColor, ROLES } from "../design/roles";
+import { useWindow } from "../design/useWindow";
 import { MiniWave } from "../wave/MiniWave";
 import { PAGE, useKeyNames } from "./keys";
 import { Controller } from "./Controller";
 import { choosePad, padItems } from "./choosing";
 import { PadSettings } from "./PadSettings";
+import { useLit } from "./lighting";
 import { pressPad, releasePad } from "./press";
+
+/** Pixels of a pad, in a low window and in a high one. */
+const LOWEST = 76;
+const HIGHEST = 150;
+/** What of it is not the wave. */
+const ROUND_WAVE = 48;
 
 export function Pads() {
   const pocket = usePocket((s) => s.open?.pocket);
   const page = useView((s) => s.page);
   const chosen = useView((s) => s.pads);
   const controller = useView((s) => s.controller);
+  const height = useWindow(() => Math.round(Math.min(HIGHEST, Math.max(LOWEST, window.innerHeight * 0.1025))));
   const { look } = useView.getState();
   if (!pocket) return null;
   const used = Object.keys(pocket.pads).map(Number);
@@ -39,6 +48,9 @@ export function Pads() {
     <section aria-label="Pads" className="thin-scroll flex min-h-0 flex-col overflow-auto border-l-[1.5px] border-ink p-3">
       <div className="mb-2 flex items-center justify-between gap-1">
         <h2 className="title text-[14.5px]">Pads</h2>
+        <button type="button" aria-label="Fold the pads away" title="Fold the pads away; the keys play them all the same" className="rounded-[2px] px-1 text-ink2 hover:bg-well" onClick={() => look({ padsShut: true })}>
+          ›
+        </button>
         <PageName page={page} name={pocket.pages[page] ?? ""} />
         <span className="grow" />
         <Button tone="quiet" className="!px-1.5" keys="Page up" hint="Page before" aria-label="Page before" disabled={page === 0} onClick={() => look({ page: page - 1 })}>
@@ -56,7 +68,7 @@ export function Pads() {
         {Array.from({ length: PAGE }, (_, i) => {
           const index = page * PAGE + i;
           const pad = pocket.pads[index];
-          return <PadCard key={index} index={index} place={i} pad={pad} source={pad ? pocket.sources[pad.chop.source] : undefined} mixed={mixed} chosen={chosen.includes(index)} />;
+          return <PadCard key={index} index={index} place={i} pad={pad} source={pad ? pocket.sources[pad.chop.source] : undefined} mixed={mixed} height={height} chosen={chosen.includes(index)} />;
         })}
       </div>
       {controller ? <Controller /> : null}
@@ -136,18 +148,21 @@ interface CardProps {
   source: Source | undefined;
   /** The pads of its page play several finds: each tells its own. */
   mixed: boolean;
+  /** Pixels. */
+  height: number;
   chosen: boolean;
 }
 
-const PadCard = memo(function PadCard({ index, place, pad, source, mixed, chosen }: CardProps) {
+const PadCard = memo(function PadCard({ index, place, pad, source, mixed, height, chosen }: CardProps) {
   const key = useKeyNames((s) => s.names[place]);
   const hits = useSounding((s) => s.sounding[index]);
+  const struck = useLit((s) => s.lit[index] ?? false);
   const live = useView((s) => s.live);
   const [over, setOver] = useState(false);
   const dragged = useRef(false);
   const { look } = useView.getState();
   const color = roleColor(pad?.role);
-  const frame = "relative h-[82px] w-full overflow-hidden rounded-t-[3px] rounded-b-[16px] border-[1.4px] select-none";
+  const frame = "relative w-full overflow-hidden rounded-t-[3px] rounded-b-[16px] border-[1.4px] select-none";
 
   const dropping = {
     onDragOver: (event: React.DragEvent) => {
@@ -176,12 +191,13 @@ const PadCard = memo(function PadCard({ index, place, pad, source, mixed, chosen
       <div
         {...dropping}
         data-pad={index}
+        style={{ height }}
         title={live ? "Press while the find plays: it is cut here" : undefined}
         onPointerDown={(event) => event.button === 0 && pressPad(index, 127, event.timeStamp)}
         className={`${frame} border-dashed text-ink2 ${over ? "border-now bg-nowtint" : live ? "border-now" : "border-ink2/50"}`}
       >
-        <span className="absolute top-0 left-1.5 text-[9.5px]">{key}</span>
-        {live ? <span className="absolute inset-x-0 bottom-3 text-center text-[10px] text-now">cut</span> : null}
+        <span className="absolute top-0 left-1.5 text-[11px]">{key}</span>
+        {live ? <span className="absolute inset-x-0 bottom-3 text-center text-[11px] text-now">cut</span> : null}
       </div>
     );
 
@@ -200,7 +216,9 @@ const PadCard = memo(function PadCard({ index, place, pad, source, mixed, chosen
       type="button"
       {...dropping}
       data-pad={index}
+      style={{ height }}
       data-sounding={lit || undefined}
+      data-struck={struck || undefined}
       aria-label={`Pad ${key}: ${pad.called}, ${source.name}${pad.role ? `, ${ROLES[pad.role].label}` : ""}${pad.locked ? ", locked" : ""}`}
       aria-pressed={chosen}
       draggable
@@ -222,26 +240,26 @@ const PadCard = memo(function PadCard({ index, place, pad, source, mixed, chosen
         }
       }}
       onKeyUp={(event) => (event.key === "Enter" || event.key === " ") && release()}
-      className={`${frame} ${lit ? "border-now bg-now text-white" : "bg-card"} ${over ? "border-now" : lit ? "" : "border-ink"} ${chosen && !lit ? "shadow-[0_0_0_2px_var(--color-now)]" : ""}`}
+      className={`${frame} ${lit ? "border-now bg-now text-white" : struck ? "bg-nowtint" : "bg-card"} ${over ? "border-now" : lit ? "" : "border-ink"} ${chosen && !lit ? "shadow-[0_0_0_2px_var(--color-now)]" : ""}`}
     >
-      <span className="absolute top-0 left-1.5 text-[9.5px]">{key}</span>
-      <span aria-hidden className="absolute -top-px right-1.5 text-[10px]" style={{ color: lit ? CARD : color }}>
+      <span className="absolute top-0 left-1.5 text-[11px]">{key}</span>
+      <span aria-hidden className="absolute -top-px right-1.5 text-[11px]" style={{ color: lit ? CARD : color }}>
         {pad.role ? ROLES[pad.role].glyph : ""}
       </span>
       <span aria-hidden className="absolute top-[13px] right-[5px] left-[5px] border-t-[1.4px] border-dashed" style={{ borderColor: lit ? CARD : color }} />
       <span className="absolute top-[18px] right-[5px] left-[5px]">
-        <MiniWave hash={source.audio} frames={source.frames} start={Math.max(0, pad.chop.start)} end={Math.min(source.frames, pad.chop.end)} height={34} color={lit ? CARD : INK} fit />
+        <MiniWave hash={source.audio} frames={source.frames} start={Math.max(0, pad.chop.start)} end={Math.min(source.frames, pad.chop.end)} height={height - ROUND_WAVE} color={lit ? CARD : INK} fit />
       </span>
       <Name text={pad.called} className={`absolute right-1 left-1 justify-center text-[11px] leading-[13px] font-semibold ${mixed ? "bottom-[14px]" : "bottom-[7px]"}`} />
       {mixed ? <Name text={source.name} className={`absolute right-2.5 bottom-[2px] left-2.5 justify-center text-[11px] leading-[12px] ${lit ? "" : "text-ink2"}`} /> : null}
       {pad.locked ? <Lock lit={lit} /> : null}
       {pad.layers.length ? (
-        <span className="absolute top-0 left-5 text-[9px]" title={`${pad.layers.length + 1} layers`}>
+        <span className="absolute top-0 left-5 text-[11px]" title={`${pad.layers.length + 1} layers`}>
           +{pad.layers.length}
         </span>
       ) : null}
       {pad.sound.reverse || pad.sound.play === "held" ? (
-        <span aria-hidden className="absolute top-[15px] right-1.5 text-[9px]" style={{ color: lit ? CARD : INK }}>
+        <span aria-hidden className="absolute top-[15px] right-1.5 text-[11px]" style={{ color: lit ? CARD : INK }}>
           {pad.sound.reverse ? "◂" : ""}
           {pad.sound.play === "held" ? "▭" : ""}
         </span>

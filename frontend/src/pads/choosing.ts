@@ -1,9 +1,11 @@
 /** Which pads are chosen, and what can be done with them, from a menu or by the right button. */
 import { keepOnShelf } from "../app/chopping";
+import { barOf } from "../app/actions";
 import { edit } from "../app/edits";
 import { usePocket } from "../app/pocket";
 import { useView } from "../app/view";
 import type { Item } from "../design/Menu";
+import { around } from "../wave/viewport";
 import { PAGE } from "./keys";
 import { pressPad } from "./press";
 
@@ -52,7 +54,10 @@ export function letRing(pads: number[]): Promise<boolean> {
 
 export function showInChop(index: number): void {
   const chop = usePocket.getState().open?.pocket.pads[index]?.chop;
-  if (chop) useView.getState().look({ station: "chop", source: chop.source, cuts: chop.cut ? [chop.cut] : [] });
+  const source = chop && usePocket.getState().open?.pocket.sources[chop.source];
+  if (!chop || !source) return;
+  useView.getState().look({ station: "chop", source: chop.source, cuts: chop.cut ? [chop.cut] : [] });
+  useView.getState().setWindow(source.id, around(Math.max(0, chop.start), Math.min(source.frames, chop.end), barOf(source), source.frames));
 }
 
 function copyToFree(pad: number): void {

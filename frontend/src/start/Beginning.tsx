@@ -25,7 +25,7 @@ export function Beginning() {
           Choose a file
         </AddFiles>
         <Button hint="The line input, or what plays here" onClick={() => look({ recording: true })}>
-          Record
+          Record something
         </Button>
       </p>
       <Records />
@@ -78,8 +78,8 @@ function RecordRow({ record }: { record: { name: string; file: string; seconds: 
       </Button>
       <span className="grow font-semibold">{record.name}</span>
       <span className="text-ink2 tabular-nums">{record.seconds.toFixed(1)} s</span>
-      <Button tone="go" aria-disabled={coming} aria-label={`Take ${record.name}`} onClick={() => void take()}>
-        {coming ? "Coming ..." : "Take it"}
+      <Button tone="go" aria-disabled={coming} aria-label={coming ? `Coming ... ${record.name}` : `Take ${record.name}`} onClick={() => void take()}>
+        {coming ? "Coming ..." : "Take"}
       </Button>
     </li>
   );

@@ -2,6 +2,7 @@
 import { originalRhythm, slicesToPads, toggleSource } from "../app/actions";
 import { usePocket } from "../app/pocket";
 import { Button } from "../design/Button";
+import { useWindow } from "../design/useWindow";
 import { useKeyNames } from "../pads/keys";
 import { goesAlong, putAway, type Step, STEPS, useFirstBeat } from "./firstBeat";
 
@@ -14,11 +15,15 @@ const WAYS: Record<Step, { text: string; run?: () => void; key?: string }> = {
   export: { text: "Export it, at the top right" },
 };
 
+const ROOMY = 640;
+
 export function FirstBeatCard() {
   const done = useFirstBeat((s) => s.done);
   useFirstBeat((s) => s.away);
   const sources = usePocket((s) => Object.keys(s.open?.pocket.sources ?? {}).length);
   const keys = useKeyNames((s) => s.names);
+  // In a low window the finds need the room.
+  const roomy = useWindow(() => window.innerHeight >= ROOMY);
   if (!goesAlong() || !sources) return null;
   const next = STEPS.find((step) => !done.includes(step));
   return (
@@ -30,7 +35,7 @@ export function FirstBeatCard() {
         </button>
       </div>
       <ol>
-        {STEPS.map((step) => {
+        {STEPS.filter((step) => roomy || step === next).map((step) => {
           const { text, run, key } = WAYS[step];
           const on = done.includes(step);
           const told = step === "play" ? `${text}: keys ${keys[0]} to ${keys[15]}` : text;
@@ -41,7 +46,7 @@ export function FirstBeatCard() {
               </span>
               <span className="grow leading-tight">{told}</span>
               {run && !on && step === next ? (
-                <Button tone="go" className="!px-1.5 !py-0" keys={key} aria-label={text} onClick={run}>
+                <Button tone="go" className="!px-1.5 !py-0" keys={key} aria-label={`Do it: ${text}`} onClick={run}>
                   Do it
                 </Button>
               ) : null}

@@ -33,7 +33,7 @@ export function Transport() {
   const pattern = patternId ? pocket.patterns[patternId] : undefined;
 
   return (
-    <header className="flex items-center gap-4 border-b-[1.5px] border-ink bg-card px-4">
+    <header className="flex items-center gap-[clamp(6px,1.25vw,16px)] border-b-[1.5px] border-ink bg-card px-4">
       <h1 className="title text-[19px] whitespace-nowrap">Grain Pocket</h1>
       <Pockets />
       <span className="w-2" />
@@ -92,7 +92,7 @@ export function Transport() {
 function Value({ label, children }: { label: string; children: React.ReactNode }) {
   return (
     <div className="flex flex-col leading-[1.1]">
-      <span className="text-[10px] text-ink2">{label}</span>
+      <span className="text-[11px] text-ink2">{label}</span>
       <span className="text-[16px] font-semibold whitespace-nowrap">{children}</span>
     </div>
   );

@@ -1,3 +1,5 @@
+import type { ReactNode } from "react";
+
 import type { Source } from "../api/types";
 import { useHearing } from "../app/about";
 import { setLooping, toggleSource, zoom, zoomToSelection } from "../app/actions";
@@ -25,8 +27,8 @@ const PADS = 16;
 const SLOWEST = 30;
 const FASTEST = 300;
 
-/** On the wave's own edge: play, loop, zoom, and what is selected. */
-export function WaveTools({ source, rate }: { source: Source; rate: number }) {
+/** On the wave's own edge: play, loop, zoom, what the station adds, and what is selected. */
+export function WaveTools({ source, rate, children }: { source: Source; rate: number; children?: ReactNode }) {
   const tape = useTape((s) => s.playing === source.audio);
   const preview = usePreview((s) => s.preview);
   const playing = tape || preview?.hash === source.audio;
@@ -47,8 +49,8 @@ export function WaveTools({ source, rate }: { source: Source; rate: number }) {
         <Button className="-mr-px !px-1.5" keys="+" hint="Closer" aria-label="Zoom in" onClick={() => zoom(1 / 1.6)}>
           +
         </Button>
-        <Button className="!px-1.5" keys="0" hint="Zoom to the selection; without one, to all of it" onClick={zoomToSelection}>
-          Zoom
+        <Button className="!px-1.5" keys="0" hint="The selection; from there, or without one, all of it" onClick={zoomToSelection}>
+          Fit
         </Button>
       </span>
       <Menu
@@ -56,6 +58,7 @@ export function WaveTools({ source, rate }: { source: Source; rate: number }) {
         trigger={<Button hint="Where the edges of a selection go; Alt while dragging: nowhere">Select: {SNAPS.find(([one]) => one === snap)?.[1]} ▾</Button>}
         items={SNAPS.map(([one, label]) => ({ label, checked: one === snap, onSelect: () => useView.getState().look({ selectSnap: one }) }))}
       />
+      {children}
       <Selected source={source} rate={rate} />
     </div>
   );

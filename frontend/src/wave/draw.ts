@@ -138,7 +138,7 @@ export function paintSlices(c: CanvasRenderingContext2D, frame: Frame, slices: S
 }
 
 export function paintCuts(c: CanvasRenderingContext2D, frame: Frame, slices: SliceMark[], height: number, chosen: Set<string>): void {
-  c.font = '600 10px "Atkinson Hyperlegible Next Variable"';
+  c.font = '600 11px "Atkinson Hyperlegible Next Variable"';
   let freeFrom = -1;
   const end = frame.start + frame.width * frame.perPixel;
   const inView = slices.filter((slice) => slice.start >= frame.start && slice.start <= end).length;

@@ -1,5 +1,6 @@
 import { useCallback, useEffect, useRef, useState, type RefObject } from "react";
 
+import { useWindow } from "../design/useWindow";
 import { onPicture } from "./peaks";
 
 /** One side of an element, followed as it changes. The element is there from the first render on. */
@@ -55,4 +56,14 @@ export function usePaint(paint: () => void): () => void {
     void document.fonts.ready.then(ask);
   }, [ask]);
   return ask;
+}
+
+/** Of a window that is this high, waves have the height that their station gives them. */
+const USUAL = 800;
+const LOWEST = 130;
+
+/** The height of a station's wave: grows and shrinks with the window, so that neither lists nor waves lie idle. */
+export function useWaveHeight(usual: number): number {
+  const inner = useWindow(() => window.innerHeight);
+  return Math.max(LOWEST, Math.round(usual + (inner - USUAL) * 0.3));
 }

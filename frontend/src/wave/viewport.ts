@@ -31,3 +31,8 @@ export function revealing(span: Span, start: number, end: number, frames: number
   const lead = Math.max(0, (length - (end - start)) / 2);
   return clampSpan({ start: start - lead, end: start - lead + Math.max(length, end - start) }, frames);
 }
+
+/** A stretch and as much on both sides of it, clipped to the source. */
+export function around(start: number, end: number, margin: number, frames: number): Span {
+  return clampSpan({ start: Math.max(0, start - margin), end: Math.min(frames, end + margin) }, frames);
+}

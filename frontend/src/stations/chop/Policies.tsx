@@ -13,6 +13,7 @@ import { NumberField } from "../../design/NumberField";
 import { ROLE_NAMES, ROLES } from "../../design/roles";
 import { Slider } from "../../design/Slider";
 import { Toggle } from "../../design/Toggle";
+import { LiveSettings } from "./ByHand";
 
 const STEPS: [number, string][] = [
   [0.25, "16ths"],
@@ -32,13 +33,14 @@ const SNAPS: [Snap, string][] = [
 export function Policies({ source }: { source: Source }) {
   const { trying, proposed } = useCutting();
   const keepHand = useView((s) => s.keepHand);
+  const live = useView((s) => s.live);
   const cutting = cuttingOf(source, trying);
   const active = trying?.source === source.id;
   const set = (change: Partial<Cutting>) => tryCutting(source, change);
   const selected = useView((s) => s.selection?.source === source.id && s.selection.end > s.selection.start);
   return (
     <section aria-label="How to cut" className="flex flex-col gap-1.5">
-      <div className="flex items-center gap-1.5">
+      <div className="flex flex-wrap items-center gap-1.5">
         <ToggleGroup.Root type="single" aria-label="Cut by" value={cutting.by} onValueChange={(by) => by && set({ by: by as Policy })} className="flex gap-1.5">
           {POLICIES.map(({ by, label, hint }) => (
             <Hint key={by} text={hint}>
@@ -64,8 +66,8 @@ export function Policies({ source }: { source: Source }) {
           {selected ? "Cut selection" : "Cut"}
         </Button>
       </div>
-      <div className="flex h-[26px] items-center gap-2.5 text-[12px]">
-        <Settings cutting={cutting} source={source} set={set} />
+      <div className="flex min-h-[26px] flex-wrap items-center gap-x-2.5 gap-y-1 text-[12px]">
+        {live ? <LiveSettings /> : <Settings cutting={cutting} source={source} set={set} />}
         <span className="grow" />
         <Count source={source} />
       </div>

@@ -42,7 +42,7 @@ export function Tray() {
                   <Name text={held.called} className="font-semibold" />
                 </span>
                 <MiniWave hash={source.audio} frames={source.frames} start={Math.max(0, held.chop.start)} end={Math.min(source.frames, held.chop.end)} height={18} color={INK} fit />
-                <span className="block truncate text-[10.5px] text-ink2">{source.name}</span>
+                <span className="block truncate text-[11px] text-ink2">{source.name}</span>
               </button>
               <button type="button" aria-label={`Take ${held.called} out of the tray`} className="absolute top-0 right-0 px-1.5 py-0.5 text-ink2 hover:bg-well" onClick={() => void edit({ type: "take_from_tray", places: [i] })}>
                 ×

@@ -8,6 +8,7 @@ import { useWorth } from "../../app/found";
 import { tapePlayer } from "../../audio/tape";
 import { type ListenPanel, useView } from "../../app/view";
 import { useLines } from "../../wave/lines";
+import { useWaveHeight } from "../../wave/useCanvas";
 import { Overview } from "../../wave/Overview";
 import { WaveView } from "../../wave/WaveView";
 import { WaveTools } from "../../wave/WaveTools";
@@ -35,7 +36,7 @@ export function Listen({ source, rate }: { source: Source; rate: number }) {
     <div className="thin-scroll flex min-h-0 grow flex-col gap-1.5 overflow-auto px-4 pt-2.5 pb-2">
       <Overview source={source} />
       <PassageStrip source={source} rate={rate} worth={worth} behind={behind} />
-      <WaveView source={source} height={206} cutting={false} chords={hearing?.chords} />
+      <WaveView source={source} height={useWaveHeight(206)} cutting={false} chords={hearing?.chords} />
       <WaveTools source={source} rate={rate} />
       <div className="flex flex-wrap items-center gap-1.5">
         <FitTools source={source} />

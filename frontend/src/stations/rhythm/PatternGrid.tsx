@@ -237,7 +237,7 @@ function rowStep(lane: Lane | undefined, at: { pad: number; beat: number }): { p
 
 function paintLines(c: CanvasRenderingContext2D, pattern: Pattern, perBeat: number, width: number, height: number, top: number): void {
   const steps = pattern.bars * pattern.beats_per_bar * 4;
-  c.font = '500 10px "Atkinson Hyperlegible Next Variable"';
+  c.font = '500 11px "Atkinson Hyperlegible Next Variable"';
   // Names of bars that would run into each other are left out: every second, fourth, eighth one stays.
   const named = 2 ** Math.max(0, Math.ceil(Math.log2(44 / (perBeat * pattern.beats_per_bar))));
   for (let s = 0; s <= steps; s++) {

@@ -1,0 +1,108 @@
+"""A calm screen: what is in view in small and large windows, and what is folded away."""
+
+from __future__ import annotations
+
+import pytest
+from playwright.sync_api import expect
+
+from tests.ui.conftest import Opener, Ui
+
+# Text that is drawn smaller than anyone can read, and controls that reach out of the window or lie under another.
+_SMALL = """() => [...document.querySelectorAll("body *")].filter((one) =>
+  [...one.childNodes].some((node) => node.nodeType === 3 && node.textContent.trim()) && one.getClientRects().length
+  && parseFloat(getComputedStyle(one).fontSize) < 11).map((one) => one.textContent)"""
+_CUT_OFF = """() => [...document.querySelectorAll(
+  "header button, header [role=spinbutton], [role=tab], main button, [data-pad]")].filter((one) => {
+  const box = one.getBoundingClientRect();
+  if (!box.width || !one.checkVisibility()) return false;
+  return box.left < 0 || box.right > window.innerWidth + 0.5;
+}).map((one) => one.getAttribute("aria-label") ?? one.textContent)"""
+_OVERLAID = """() => [...document.querySelectorAll("header button, main button")].filter((one) => {
+  const box = one.getBoundingClientRect();
+  const list = one.closest(".thin-scroll")?.getBoundingClientRect();
+  const y = box.y + box.height / 2;
+  if (!box.width || !one.checkVisibility() || one.disabled || y > window.innerHeight) return false;
+  if (list && (y < list.top || y > list.bottom)) return false;
+  const top = document.elementFromPoint(box.x + box.width / 2, y);
+  return !(top && (top === one || one.contains(top)));
+}).map((one) => one.getAttribute("aria-label") ?? one.textContent)"""
+
+
+def rows_in_view(ui: Ui) -> int:
+    return int(
+        ui.page.locator("tbody tr[data-slice]").evaluate_all(
+            """rows => { const list = rows[0].closest(".thin-scroll").getBoundingClientRect();
+            return rows.filter((row) => { const box = row.getBoundingClientRect();
+              return box.top >= list.top && box.bottom <= list.bottom + 0.5; }).length; }"""
+        )
+    )
+
+
+@pytest.mark.parametrize(("width", "height"), [(1024, 700), (1280, 800), (2560, 1440)])
+@pytest.mark.parametrize("station", ["Listen", "Chop", "Rhythm", "Mix", "Song"])
+def test_nothing_is_cut_off_or_too_small(opened: Opener, station: str, width: int, height: int) -> None:
+    ui = opened(demo=True)
+    try:
+        ui.page.set_viewport_size({"width": width, "height": height})
+        ui.page.locator("[data-pad='0']").click()
+        ui.station(station)
+        expect(ui.page.get_by_role("tab", name=station)).to_have_attribute("data-state", "active")
+        ui.ready()
+        assert ui.page.evaluate(_SMALL) == []
+        assert ui.page.evaluate(_CUT_OFF) == []
+        assert ui.page.evaluate(_OVERLAID) == []
+        assert ui.page.evaluate("document.documentElement.scrollWidth") <= width
+        if station == "Chop" and height >= 800:
+            assert rows_in_view(ui) >= 10
+        if height == 1440:
+            pad = ui.page.locator("[data-pad='0']").bounding_box()
+            assert pad is not None
+            assert pad["height"] > 120
+    finally:
+        ui.page.set_viewport_size({"width": 1280, "height": 800})
+
+
+def test_what_is_folded_away_stays_so_and_the_keys_go_on(opened: Opener) -> None:
+    ui = opened(demo=True)
+    page = ui.page
+    steps = page.get_by_test_id("pattern-grid")
+    expect(steps).to_have_count(0)
+    page.get_by_role("button", name="▴ Steps").click()
+    expect(steps).to_be_visible()
+    page.get_by_role("button", name="Fold the finds away").click()
+    page.get_by_role("button", name="Fold the pads away").click()
+    expect(page.get_by_test_id("pad-grid")).to_have_count(0)
+    # Folded away, the pads sound all the same, and Space plays.
+    page.keyboard.press("Space")
+    ui.wait("gp.useTape.getState().playing !== null")
+    page.keyboard.press("Space")
+    hits = ui.look("gp.timings.filter((m) => m.what === 'voice start').length")
+    page.keyboard.press("q")
+    ui.wait("gp.timings.filter((m) => m.what === 'voice start').length > arg", hits)
+    page.reload()
+    expect(steps).to_be_visible()
+    expect(page.get_by_role("button", name="Pads", exact=True)).to_be_visible()
+    page.get_by_role("button", name="Pads", exact=True).click()
+    page.get_by_role("button", name="Finds", exact=True).click()
+    expect(page.get_by_test_id("pad-grid")).to_be_visible()
+    expect(page.locator("[data-find]").first).to_be_visible()
+    page.get_by_role("button", name="▾ Fold steps").click()
+    expect(steps).to_have_count(0)
+
+
+def test_cutting_by_hand_lies_on_the_waves_edge(opened: Opener) -> None:
+    ui = opened()
+    ui.borrow("Tin roof rain")
+    ui.station("Chop")
+    count = ui.look("Object.values(pocket.sources)[0].cuts.length")
+    ui.look("gp.useView.getState().look({ cursor: 5000, snap: 'off' })")
+    edge = ui.page.get_by_role("toolbar", name="The wave")
+    edge.get_by_role("button", name="Cuts ▾").click()
+    ui.page.get_by_role("menuitem", name="Add a cut").click()
+    ui.wait("Object.values(pocket.sources)[0].cuts.length === arg", count + 1)
+    edge.get_by_role("button", name="Cuts ▾").click()
+    ui.page.get_by_role("menuitem", name="They go to the grid").click()
+    assert ui.look("gp.useView.getState().snap") == "grid"
+    ui.page.keyboard.press("Space")
+    ui.wait("gp.useTape.getState().playing !== null")
+    ui.page.keyboard.press("Space")
