@@ -1,7 +1,9 @@
 """Mix and song: exact loops and pictures of their buses, the song by windows, prints and exports."""
 
 import json
+import math
 import re
+from collections.abc import Sequence
 from typing import Literal
 
 import numpy as np
@@ -9,7 +11,7 @@ from flask import Response, abort, send_from_directory
 from pydantic import BaseModel, Field
 
 from grainpocket.core.document.mixing import PAD
-from grainpocket.core.listen.loudness import LoudnessMeter
+from grainpocket.core.listen.loudness import SHORT_S, STEP_S, LoudnessMeter
 from grainpocket.core.mix.effects import EFFECTS
 from grainpocket.core.mix.effects.base import Controls
 from grainpocket.core.mix.live import Picture
@@ -18,6 +20,7 @@ from grainpocket.core.mix.pictures import drawing
 from grainpocket.core.params import BadValue, checked, named, of
 from grainpocket.core.pocket import RATE, Recipe
 from grainpocket.core.song.layout import beats_of
+from grainpocket.core.sound.audio import Samples
 from grainpocket.jobs.rendering import Export
 from grainpocket.web.answers import json_of
 from grainpocket.web.heard import SONG
@@ -47,6 +50,7 @@ class SettledReply(BaseModel):
     buses: dict[str, BusPicture]
     lufs: float | None
     true_peak_db: float | None
+    short: list[float] = Field(description="Short-term loudness (LUFS, the last 3 s) every 100 ms of the loop")
 
 
 class SongWindow(BaseModel):
@@ -82,10 +86,7 @@ def settled(path: PatternPath) -> Response:
         named, found = desk().heard.settled(playing)
     except Stopped:
         abort(409, "An edit came in between. Ask again.")
-    meter = LoudnessMeter(pocket.rate)
-    for _ in range(1 if playing.mix.length > 8 * pocket.rate else 3):
-        for sound in found.sound:
-            meter.feed(sound)
+    meter, short = _metered(found.sound, playing.mix.length, pocket.rate)
     loudness = meter.finish()
     plain = desk().heard.playing(path.pocket, pocket, path.pattern)
     segments = desk().segments(plain) if plain.run is None else named
@@ -93,9 +94,24 @@ def settled(path: PatternPath) -> Response:
     return json_of(
         SettledReply.model_construct(
             loop=loop_reply(plain, segments, path.pattern, settled=True), step=REDUCTION, buses=buses, lufs=loudness.lufs,
-            true_peak_db=loudness.true_peak_db,
+            true_peak_db=loudness.true_peak_db, short=short,
         )
     )  # fmt: skip
+
+
+def _metered(sound: Sequence[Samples], length: int, rate: int) -> tuple[LoudnessMeter, list[float]]:
+    """A meter that has heard the loop as often as its short-term loudness needs to be what it is round and round; and that, every
+    100 ms from the loop's start."""
+    meter = LoudnessMeter(rate)
+    laps = 1 + math.ceil(SHORT_S * rate / max(length, 1))
+    for _ in range(laps):
+        for one in sound:
+            meter.feed(one)
+    told = meter.short_term()
+    # The first value is of the 3 s that end where they were full.
+    ends = (np.arange(len(told)) + 1) * STEP_S + SHORT_S - STEP_S
+    last = told[ends > (laps - 1) * length / rate]
+    return meter, np.round(last, 1).tolist()
 
 
 def _picture(picture: Picture) -> BusPicture:

@@ -8,6 +8,7 @@ from scipy import signal
 
 from grainpocket.core.listen import loudness as measured
 from grainpocket.core.listen.loudness import Loudness, LoudnessMeter, loudness
+from grainpocket.core.pocket import RATE
 
 
 def sine(db: float, rate: int, hz: float = 997.0, seconds: float = 6.0, channels: int = 2) -> np.ndarray:
@@ -78,3 +79,26 @@ def test_silence_and_next_to_nothing() -> None:
     short = loudness(sine(-6, 44100, seconds=0.2), 44100)
     assert short.lufs is None
     assert short.true_peak_db == pytest.approx(-6, abs=0.1)
+
+
+def test_short_term_loudness_is_of_the_last_three_seconds() -> None:
+    # EBU Tech 3341, case 9 in our own numbers: a steady tone reads the same from 3 s on; after a jump it takes 3 s to arrive.
+    time = np.arange(10 * RATE) / RATE
+    tone = np.sin(2 * np.pi * 1000 * time)
+    level = np.where(time < 5, 10 ** (-40 / 20), 10 ** (-20 / 20))
+    meter = LoudnessMeter(RATE)
+    meter.feed(np.repeat((tone * level).astype(np.float32)[:, None], 2, axis=1))
+    short = meter.short_term()
+    assert len(short) == 71
+    assert np.abs(short[:21] + 40).max() < 0.1
+    assert np.abs(short[-20:] + 20).max() < 0.1
+    # Half of the window is loud: 3 dB less.
+    assert abs(short[35] + 23) < 0.1
+    assert (np.diff(short[20:51]) >= -1e-9).all()
+
+
+def test_short_term_loudness_of_little_and_of_nothing() -> None:
+    meter = LoudnessMeter(RATE)
+    assert len(meter.short_term()) == 0
+    meter.feed(np.zeros((4 * RATE, 2), np.float32))
+    assert (meter.short_term() == -120).all()

@@ -66,6 +66,9 @@ def test_what_is_heard_at_rest_is_what_is_exported(tune: tuple[Api, str]) -> Non
     assert ".flac" in answer.headers["Content-Disposition"]
     assert settled["buses"]["master"]["peak_db"] <= -0.9
     assert settled["lufs"] < 0
+    # Round and round, every 3 s hold about as much as the whole.
+    assert abs(len(settled["short"]) - 10 * loop["length"] / loop["rate"]) <= 1
+    assert max(abs(value - settled["lufs"]) for value in settled["short"]) < 2
 
 
 def test_an_edit_answers_before_anything_is_rendered_and_only_its_own_run_is_named(tune: tuple[Api, str]) -> None:

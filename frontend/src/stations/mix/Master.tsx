@@ -1,10 +1,13 @@
 /** Where everything comes together: the master's chain, level and loudness. */
+import { useEffect, useRef } from "react";
+
 import type { Pocket } from "../../api/types";
 import { useParameter } from "../../app/about";
 import { edit } from "../../app/edits";
 import { usePocket } from "../../app/pocket";
 import { useSettled } from "../../app/settling";
 import { useView } from "../../app/view";
+import { loopPlayer, useLoop } from "../../audio/loop";
 import { fixed } from "../../design/format";
 import { NumberField } from "../../design/NumberField";
 import { Slider } from "../../design/Slider";
@@ -42,10 +45,33 @@ export function Master({ pocket }: { pocket: Pocket }) {
           <span className="text-right font-semibold" data-testid="loudness">
             {settled && settled.lufs !== null ? `${fixed(settled.lufs, 1)} LUFS` : "–"}
           </span>
+          <ShortTerm />
           <span className="text-right text-[11.5px] text-ink2">{settled && settled.true_peak_db !== null ? `true peak ${fixed(settled.true_peak_db, 1)} dBTP` : ""}</span>
         </div>
       </div>
       {effect ? <EffectPanel pocket={pocket} bus="master" effect={effect} /> : null}
     </section>
   );
+}
+
+/** Short-term loudness where the playhead is; at rest, the most that it comes to. Written straight into the page, as it plays. */
+function ShortTerm() {
+  const text = useRef<HTMLSpanElement>(null);
+  const playing = useLoop((s) => s.playing);
+  const settled = useSettled((s) => s.settled);
+  useEffect(() => {
+    const short = settled?.short ?? [];
+    const show = () => {
+      const loop = loopPlayer.loop();
+      const at = playing && loop ? Math.floor((loopPlayer.place() / loop.length) * short.length) : -1;
+      const value = at < 0 ? Math.max(...short) : (short[Math.min(at, short.length - 1)] ?? -120);
+      const told = !short.length || value <= -120 ? "" : `short-term ${at < 0 ? "up to " : ""}${fixed(value, 1)} LUFS`;
+      if (text.current && text.current.textContent !== told) text.current.textContent = told;
+    };
+    show();
+    if (!playing) return;
+    const timer = window.setInterval(show, 100);
+    return () => window.clearInterval(timer);
+  }, [playing, settled]);
+  return <span ref={text} data-testid="short-term" title="Of the last 3 s, as EBU Tech 3341 has it" className="min-h-[1.4em] text-right text-[11.5px] text-ink2" />;
 }
