@@ -8,7 +8,8 @@ from hypothesis import strategies as st
 
 from grainpocket.core.document.naming import base_of, free, numbered, of_base
 from grainpocket.core.document.upgrades import FORM, upgraded
-from grainpocket.core.edits.cutting import AddCut, DeleteCuts, NameSlice
+from grainpocket.core.edits.base import Refusal
+from grainpocket.core.edits.cutting import AddCut, DeleteCuts, NameSlice, SetRole
 from grainpocket.core.edits.found import Stretch, StretchesToPads
 from grainpocket.core.edits.kits import AddToTray, CopyPad, PlaySlice, SliceRef
 from grainpocket.core.edits.padding import ClearPads, MovePad, SetPads, SlicesToPads
@@ -146,3 +147,16 @@ def test_documents_of_the_form_before_lose_the_finds_names(bench: Bench) -> None
     assert (names[0], names[2]) == ("Own", "Mine")
     assert base_of(names[1]) in ("Kick", "Snare", "Hat")
     assert now.tray[0].name is None
+
+
+def test_the_role_of_several_slices_is_said_in_one_step(bench: Bench) -> None:
+    cuts = bench.pocket.sources["s1"].cuts
+    bench.make(SlicesToPads(source="s1", cuts=tuple(c.id for c in cuts[:4])))
+    bench.make(AddToTray(slices=(SliceRef(source="s1", cut=cuts[1].id),)))
+    bench.make(SetRole(source="s1", cuts=(cuts[0].id, cuts[1].id), role="vocal"))
+    assert [c.called for c in bench.pocket.sources["s1"].cuts[:2]] == ["Voice 1", "Voice 2"]
+    assert called(bench)[:2] == ["Voice 1", "Voice 2"]
+    assert (bench.pocket.tray[0].called, bench.pocket.tray[0].role) == ("Voice 2", "vocal")
+    assert [c.role for c in bench.pocket.sources["s1"].cuts[2:]] == [c.role for c in cuts[2:]]
+    with pytest.raises(Refusal):
+        bench.make(SetRole(source="s1", cuts=(cuts[0].id, "c999"), role="kick"))

@@ -5,7 +5,6 @@ import { tapePlayer, useTape } from "../audio/tape";
 import { currentSource, ontoPads, playSlice, showNewest } from "./actions";
 import { edit } from "./edits";
 import { usePocket } from "./pocket";
-import { newGesture } from "../design/NumberField";
 import { queries } from "./queries";
 import { toast } from "./toasts";
 import { useView } from "./view";
@@ -154,6 +153,6 @@ export function nameSlice(source: Source, cut: string, name: string): void {
 
 /** Say what the chosen slices are, in one step of undo. */
 export function setRole(source: Source, role: Role): void {
-  const gesture = newGesture();
-  for (const cut of source.cuts.filter(({ id }) => useView.getState().cuts.includes(id))) void edit({ type: "name_slice", source: source.id, cut: cut.id, name: cut.name, role }, gesture);
+  const cuts = source.cuts.map(({ id }) => id).filter((id) => useView.getState().cuts.includes(id));
+  if (cuts.length) void edit({ type: "set_role", source: source.id, cuts, role });
 }

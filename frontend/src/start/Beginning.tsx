@@ -68,6 +68,8 @@ function RecordRow({ record }: { record: { name: string; file: string; seconds: 
       addFiles(pocket, [new File([await answer.blob()], record.file)], about);
     } catch (error) {
       toast({ title: `${record.name} was not added`, text: (error as Error).message, tone: "error" });
+    } finally {
+      // From here on it is among what comes in, with its progress; what fails there can be taken again.
       setComing(false);
     }
   }

@@ -10,7 +10,7 @@ from typing import Annotated
 from pydantic import Field, TypeAdapter
 
 from grainpocket.core.edits.base import EditModel, Library, Refusal
-from grainpocket.core.edits.cutting import AddCut, CutAtMarks, DeleteCuts, MoveCut, NameSlice, Recut, StepCut
+from grainpocket.core.edits.cutting import AddCut, CutAtMarks, DeleteCuts, MoveCut, NameSlice, Recut, SetRole, StepCut
 from grainpocket.core.edits.family import JoinFamily, LeaveFamily
 from grainpocket.core.edits.found import CutStretches, StretchesToPads
 from grainpocket.core.edits.gridding import MoveGrid, SetGrid, TakeTempo, TapTempo
@@ -52,7 +52,7 @@ from grainpocket.core.edits.spreading import FitToPads, RepeatBars, SplitByRole
 Edit = Annotated[
     SetPocket | SetKey | AddSource | RenameSource | RemoveSource | SetCredits | SetTrim | JoinFamily | LeaveFamily
     | SetGrid | TakeTempo | MoveGrid | TapTempo
-    | Recut | CutAtMarks | AddCut | MoveCut | StepCut | DeleteCuts | NameSlice
+    | Recut | CutAtMarks | AddCut | MoveCut | StepCut | DeleteCuts | NameSlice | SetRole
     | CutStretches | StretchesToPads | FitToPads | SplitByRole | RepeatBars | LiveCut
     | SlicesToPads | SetPads | SetEachPad | ClearPads | MovePad | CopyPad | PlaySlice | SwitchSound | SetLayer
     | NamePage | CopyPage | AddToTray | TakeFromTray | TrayToPads | TakeFromShelf

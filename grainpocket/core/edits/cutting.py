@@ -14,7 +14,7 @@ from grainpocket.core.chop.snap import Snapper
 from grainpocket.core.edits.base import EditModel, Library, Refusal, new_ids, the_source
 from grainpocket.core.edits.family_cuts import with_cuts
 from grainpocket.core.listen.roles import roles_at
-from grainpocket.core.pocket import Cut, Cutting, Pocket, Role, Snap, Source
+from grainpocket.core.pocket import MAX_PARTS, Chop, Cut, Cutting, Pocket, Role, Snap, Source
 
 # An attack this near to a cut made by hand is what it was meant for.
 HAND_REACH_S = 0.012
@@ -192,18 +192,43 @@ class NameSlice(EditModel):
         if self.name and named.by == "copied":
             # Its name is the musician's own from now on, and stays when the find is cut anew.
             named = named.model_copy(update={"by": "hand"})
-        taken_on = {"role": self.role}
-        plays = {s.id for s in family(pocket, root)}
-        pads = {
-            index: pad.model_copy(update=taken_on) if pad.chop.source in plays and pad.chop.cut == self.cut else pad
-            for index, pad in pocket.pads.items()
-        }
-        tray = tuple(
-            held.model_copy(update=taken_on) if held.chop.source in plays and held.chop.cut == self.cut else held
-            for held in pocket.tray
-        )
-        pocket = pocket.model_copy(update={"pads": pads, "tray": tray if tray != pocket.tray else pocket.tray})
-        return pocket.with_source(root.model_copy(update={"cuts": (*root.cuts[:i], named, *root.cuts[i + 1 :])}))
+        root = root.model_copy(update={"cuts": (*root.cuts[:i], named, *root.cuts[i + 1 :])})
+        return _with_role(pocket, root, {self.cut}, self.role)
+
+
+class SetRole(EditModel):
+    """Say what several slices are, in one step; pads that play them take it on."""
+
+    type: Literal["set_role"] = "set_role"
+    source: str
+    cuts: tuple[str, ...] = Field(min_length=1, max_length=MAX_PARTS)
+    role: Role | None
+
+    def label(self, pocket: Pocket) -> str:
+        return "role of a slice" if len(self.cuts) == 1 else "role of slices"
+
+    def apply(self, pocket: Pocket, library: Library) -> Pocket:
+        root, _ = root_of(pocket, the_source(pocket, self.source))
+        chosen = set(self.cuts)
+        for gone in chosen - {cut.id for cut in root.cuts}:
+            _index(root.cuts, gone)
+        said = {"role": self.role, "role_by": "hand"}
+        cuts = tuple(cut.model_copy(update=said) if cut.id in chosen else cut for cut in root.cuts)
+        return _with_role(pocket, root.model_copy(update={"cuts": cuts}), chosen, self.role)
+
+
+def _with_role(pocket: Pocket, root: Source, cuts: set[str], role: Role | None) -> Pocket:
+    """The pocket with the root of a family as given, and with a role for whatever plays some of its cuts."""
+    plays = {s.id for s in family(pocket, root)}
+
+    def is_one(chop: Chop) -> bool:
+        return chop.source in plays and chop.cut in cuts
+
+    said = {"role": role}
+    pads = {index: pad.model_copy(update=said) if is_one(pad.chop) else pad for index, pad in pocket.pads.items()}
+    tray = tuple(held.model_copy(update=said) if is_one(held.chop) else held for held in pocket.tray)
+    pocket = pocket.model_copy(update={"pads": pads, "tray": tray if tray != pocket.tray else pocket.tray})
+    return pocket.with_source(root)
 
 
 def snapped(pocket: Pocket, source: Source, at: int, snap: Snap, library: Library) -> int:

@@ -33,10 +33,11 @@ def with_names(before: Pocket, after: Pocket, library: Library) -> Pocket:
             named = _with_slices_named(source, library)
             if named is not source:
                 after = after.with_source(named)
-    tray = tuple(_held(after, held) for held in after.tray)
+    slices = _Slices(after)
+    tray = tuple(_held(slices, held) for held in after.tray)
     if any(a is not b for a, b in zip(tray, after.tray, strict=True)):
         after = after.model_copy(update={"tray": tray})
-    return _with_pads_named(before, after)
+    return _with_pads_named(before, after, slices)
 
 
 def is_single(source: Source) -> bool:
@@ -92,28 +93,37 @@ def _chord(hearing: Hearing, start: float, end: float) -> str | None:
     return heard.label if heard.label[:1] in "ABCDEFG" else None
 
 
-def the_cut(pocket: Pocket, chop: Chop) -> Cut | None:
-    """The slice that a chop begins with."""
-    source = pocket.sources.get(chop.source)
-    if source is None or chop.cut is None:
-        return None
-    return next((cut for cut in root_of(pocket, source)[0].cuts if cut.id == chop.cut), None)
+class _Slices:
+    """The slices that chops begin with: a pocket of many pads asks for many of one find."""
+
+    def __init__(self, pocket: Pocket) -> None:
+        self.pocket = pocket
+        self._by_root: dict[str, dict[str, Cut]] = {}
+
+    def of(self, chop: Chop) -> Cut | None:
+        source = self.pocket.sources.get(chop.source)
+        if source is None or chop.cut is None:
+            return None
+        root, _ = root_of(self.pocket, source)
+        if root.id not in self._by_root:
+            self._by_root[root.id] = {cut.id: cut for cut in root.cuts}
+        return self._by_root[root.id].get(chop.cut)
 
 
 def slice_name(pocket: Pocket, source: Source, chop: Chop) -> str:
     """What a slice is called; a stretch that is none is called by its find."""
-    cut = the_cut(pocket, chop)
+    cut = next((cut for cut in root_of(pocket, source)[0].cuts if cut.id == chop.cut), None)
     return source.name if cut is None else cut.called or cut.name or source.name
 
 
-def _held(pocket: Pocket, held: Held) -> Held:
-    called = held.name or _base(pocket, held.chop, held.role)[0]
+def _held(slices: _Slices, held: Held) -> Held:
+    called = held.name or _base(slices, held.chop, held.role)[0]
     return held if held.called == called else held.model_copy(update={"called": called})
 
 
-def _base(pocket: Pocket, chop: Chop, role: Role | None) -> tuple[str, str, bool]:
+def _base(slices: _Slices, chop: Chop, role: Role | None) -> tuple[str, str, bool]:
     """(the name that is wanted, what a number may be put behind, whether even the first has one) for what plays a chop."""
-    cut = the_cut(pocket, chop)
+    pocket, cut = slices.pocket, slices.of(chop)
     if cut is not None and cut.role == role and cut.called:
         base = cut.called if cut.name or is_single(root_of(pocket, pocket.sources[chop.source])[0]) else base_of(cut.called)
         return cut.called, base, base in _COUNTED and base != cut.called
@@ -124,7 +134,7 @@ def _base(pocket: Pocket, chop: Chop, role: Role | None) -> tuple[str, str, bool
     return base, base, True
 
 
-def _with_pads_named(before: Pocket, after: Pocket) -> Pocket:
+def _with_pads_named(before: Pocket, after: Pocket, slices: _Slices) -> Pocket:
     if before.pads is after.pads and before.sources is after.sources:
         return after
     taken = {pad.name for pad in after.pads.values() if pad.name}
@@ -136,7 +146,7 @@ def _with_pads_named(before: Pocket, after: Pocket) -> Pocket:
         if pad.name:
             called = pad.name
         else:
-            wanted, base, counted = _base(after, pad.chop, pad.role)
+            wanted, base, counted = _base(slices, pad.chop, pad.role)
             if pad.called and of_base(pad.called, base) and pad.called not in taken:
                 called = pad.called
             elif wanted not in taken and not (counted and wanted == base):
