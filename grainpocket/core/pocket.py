@@ -155,8 +155,16 @@ class Kin(Frozen):
     likeness: float | None = None
 
 
+class Key(Frozen):
+    """tonic: 0 (C) to 11 (B)."""
+
+    tonic: int = Field(ge=0, le=11)
+    mode: Literal["major", "minor"]
+
+
 class Source(Frozen):
-    """cuts: of the whole family, when it is the root of one; kin have none of their own (see core/chop/kin)."""
+    """cuts: of the whole family, when it is the root of one; kin have none of their own (see core/chop/kin); key: set by hand or
+    known from what a print was made of, None where it is as heard."""
 
     id: str
     name: str = Name
@@ -170,6 +178,7 @@ class Source(Frozen):
     cutting: Cutting = Cutting()
     cuts: tuple[Cut, ...] = ()
     kin: Kin | None = None
+    key: Key | None = None
 
 
 class Chop(Frozen):
@@ -261,13 +270,6 @@ class Pattern(Frozen):
     @property
     def beats(self) -> int:
         return self.bars * self.beats_per_bar
-
-
-class Key(Frozen):
-    """tonic: 0 (C) to 11 (B)."""
-
-    tonic: int = Field(ge=0, le=11)
-    mode: Literal["major", "minor"]
 
 
 class Held(Frozen):

@@ -107,4 +107,5 @@ def print_sound(pocket: Pocket, recipe: Recipe, store: AudioStore, report: Repor
     origin = Origin(format="print", parts=made.parts, recipe=recipe)
     return AddSource(
         name=made.name, audio=digest, frames=writer.frames, channels=2, origin=origin, grid=made.grid, known=made.cuts,
+        key=made.key,
     )  # fmt: skip

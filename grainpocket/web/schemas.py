@@ -232,13 +232,15 @@ class SettingInfo(BaseModel):
 
 
 class EffectInfo(BaseModel):
-    """An effect and all that can be set on it. keyed: it can listen to another sound; turns_down: what it takes away is shown."""
+    """An effect and all that can be set on it. keyed: it can listen to another sound; turns_down: what it takes away is shown;
+    holds: effects can lie in its own loop."""
 
     kind: str
     label: str
     settings: list[SettingInfo]
     keyed: bool
     turns_down: bool
+    holds: bool
 
 
 class About(BaseModel):
@@ -270,7 +272,14 @@ def setting_reply(setting: Setting) -> SettingInfo:
 
 def effect_reply(effect: Effect) -> EffectInfo:
     settings = [setting_reply(s) for s in (*effect.settings, AMOUNT)]
-    return EffectInfo(kind=effect.kind, label=effect.label, settings=settings, keyed=effect.keyed, turns_down=effect.turns_down)
+    return EffectInfo(
+        kind=effect.kind,
+        label=effect.label,
+        settings=settings,
+        keyed=effect.keyed,
+        turns_down=effect.turns_down,
+        holds=effect.holds,
+    )
 
 
 def state_reply(state: State) -> PocketState:

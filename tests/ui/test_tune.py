@@ -93,6 +93,16 @@ def mixed(ui: Ui) -> None:
         for _ in range(3):
             slider.press("PageUp")
     ui.wait("Object.values(pocket.buses).filter(b => b.sends.length).length === 2")
+    # Every round of the echo goes through what lies in its loop, and on through the chain.
+    echo = bus(ui, "Return Echo")
+    choose(ui, echo.get_by_role("button", name="Add an effect to the loop of the echo of Echo"), "Saturation")
+    looped = echo.get_by_role("group", name="In the loop of the echo of Echo")
+    expect(looped.get_by_role("button", name="Saturation", exact=True)).to_have_attribute("aria-expanded", "true")
+    looped.get_by_role("button", name="Saturation", exact=True).click(button="right")
+    ui.page.get_by_role("menuitem", name="Take out of the loop").click()
+    expect(looped.get_by_role("button", name="Saturation", exact=True)).to_have_count(0)
+    ui.page.keyboard.press("Control+z")
+    expect(looped.get_by_role("button", name="Saturation", exact=True)).to_be_visible()
     # The low end goes down under the kick.
     choose(ui, keys.get_by_role("button", name="Add an effect to Keys"), "Duck")
     panel = keys.get_by_test_id("effect-panel")

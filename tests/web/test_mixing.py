@@ -171,6 +171,19 @@ def test_a_part_of_the_song_is_printed_to_the_bar(tune: tuple[Api, str]) -> None
     assert found["name"].startswith("Two")
 
 
+def test_a_print_with_a_pitch_in_it_is_in_the_key_of_the_pocket(tune: tuple[Api, str]) -> None:
+    api, pattern = tune
+    api.edit({"type": "set_key", "key": {"tonic": 2, "mode": "minor"}})
+    for role, key in (("kick", None), ("tonal", {"tonic": 2, "mode": "minor"})):
+        api.edit({"type": "set_pads", "pads": [int(pad) for pad in api.state["pocket"]["pads"]], "role": role})
+        assert job(api, "prints", {"what": "pattern", "pattern": pattern, "ending": "cut"})["state"] == "done"
+        found = list(api.state["pocket"]["sources"].values())[-1]
+        assert found["key"] == key
+    api.edit({"type": "set_source_key", "source": found["id"], "key": {"tonic": 5, "mode": "minor"}})
+    fit = api.get(f"/api/pockets/{api.id}/sources/{found['id']}/fit?key=true")
+    assert fit["semitones"] == pytest.approx(-3, abs=0.6), "what was said of it counts more than what is heard"
+
+
 def test_what_is_asked_for_waits_behind_no_import(api: Api) -> None:
     queues = Queues(api.worker.settings)
     queues.empty()

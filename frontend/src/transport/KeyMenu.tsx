@@ -3,14 +3,24 @@ import { memo } from "react";
 import type { Pocket } from "../api/types";
 import { edit } from "../app/edits";
 import { keyName } from "../app/fitting";
-import { Menu } from "../design/Menu";
+import { type Item, Menu } from "../design/Menu";
 
+type Key = NonNullable<Pocket["key"]>;
 const MODES = ["major", "minor"] as const;
+
+/** All keys to choose from; none: what having none is called. */
+export function keyItems(value: Pocket["key"], none: string, set: (key: Pocket["key"]) => void): (Item | null)[] {
+  const all = MODES.flatMap((mode) => Array.from({ length: 12 }, (_, tonic) => ({ tonic, mode })));
+  const same = (key: Key) => value?.tonic === key.tonic && value.mode === key.mode;
+  return [
+    { label: none, checked: value === null, onSelect: () => set(null) },
+    null,
+    ...all.map((key) => ({ label: keyName(key), checked: same(key), onSelect: () => set(key) })),
+  ];
+}
 
 /** The key that the pocket is in. Made anew only when it changes: the top bar is drawn again after every edit. */
 export const KeyMenu = memo(function KeyMenu({ value }: { value: Pocket["key"] }) {
-  const all = MODES.flatMap((mode) => Array.from({ length: 12 }, (_, tonic) => ({ tonic, mode })));
-  const set = (key: Pocket["key"]) => void edit({ type: "set_key", key });
   return (
     <Menu
       label="Key of the pocket"
@@ -19,11 +29,7 @@ export const KeyMenu = memo(function KeyMenu({ value }: { value: Pocket["key"] }
           {keyName(value) || "–"}
         </button>
       }
-      items={[
-        { label: "none", checked: value === null, onSelect: () => set(null) },
-        null,
-        ...all.map((key) => ({ label: keyName(key), checked: value?.tonic === key.tonic && value.mode === key.mode, onSelect: () => set(key) })),
-      ]}
+      items={keyItems(value, "none", (key) => void edit({ type: "set_key", key }))}
     />
   );
 });

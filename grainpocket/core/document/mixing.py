@@ -19,13 +19,15 @@ MOST_EFFECTS = 32
 
 class Effect(Frozen):
     """An effect in a chain. kind: see core/mix/effects; settings: those that differ from their defaults; listens_to: a bus by id,
-    or a pad as "pad:3", that is its key; on: whether it is in the chain at all."""
+    or a pad as "pad:3", that is its key; on: whether it is in the chain at all; inside: the echo of the same chain in whose loop
+    it lies, so that every round goes through it."""
 
     id: str
     kind: str
     on: bool = True
     settings: dict[str, float | bool | str] = {}
     listens_to: str | None = None
+    inside: str | None = None
 
 
 class Send(Frozen):

@@ -44,13 +44,22 @@ from grainpocket.core.edits.patterns import (
     RemovePattern,
     SetPattern,
 )
-from grainpocket.core.edits.pocket_wide import AddSource, RemoveSource, RenameSource, SetCredits, SetKey, SetPocket, SetTrim
+from grainpocket.core.edits.pocket_wide import (
+    AddSource,
+    RemoveSource,
+    RenameSource,
+    SetCredits,
+    SetKey,
+    SetPocket,
+    SetSourceKey,
+    SetTrim,
+)
 from grainpocket.core.edits.shelved import TakeFromShelf
 from grainpocket.core.edits.songs import AddSection, MoveSection, RemoveSection, SetSection, SetThread
 from grainpocket.core.edits.spreading import FitToPads, RepeatBars, SplitByRole
 
 Edit = Annotated[
-    SetPocket | SetKey | AddSource | RenameSource | RemoveSource | SetCredits | SetTrim | JoinFamily | LeaveFamily
+    SetPocket | SetKey | AddSource | RenameSource | RemoveSource | SetCredits | SetTrim | SetSourceKey | JoinFamily | LeaveFamily
     | SetGrid | TakeTempo | MoveGrid | TapTempo
     | Recut | CutAtMarks | AddCut | MoveCut | StepCut | DeleteCuts | NameSlice | SetRole
     | CutStretches | StretchesToPads | FitToPads | SplitByRole | RepeatBars | LiveCut

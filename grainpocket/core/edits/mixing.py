@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Literal
 
 from pydantic import Field
@@ -97,7 +98,7 @@ class RemoveBus(EditModel):
 
 
 class AddEffect(EditModel):
-    """An effect at the end of a chain, or at a place in it."""
+    """An effect at the end of a chain, or at a place in it; inside: an echo of that chain, for its own loop."""
 
     type: Literal["add_effect"] = "add_effect"
     bus: str = BusOrMaster
@@ -105,6 +106,7 @@ class AddEffect(EditModel):
     at: int | None = Field(default=None, ge=0, le=MOST_EFFECTS)
     settings: Changes = {}
     listens_to: str | None = None
+    inside: str | None = None
 
     def label(self, pocket: Pocket) -> str:
         return f"add {EFFECTS[self.kind].label}" if self.kind in EFFECTS else "add effect"
@@ -115,9 +117,9 @@ class AddEffect(EditModel):
             raise Refusal(f"A chain holds {MOST_EFFECTS} effects.")
         pocket, (key,) = new_ids(pocket, "e", 1)
         effect = _with_settings(Effect(id=key, kind=_known(self.kind)), self.settings)
-        effect = effect.model_copy(update={"listens_to": _heard(pocket, self.listens_to)})
+        effect = effect.model_copy(update={"listens_to": _heard(pocket, self.listens_to), "inside": self.inside})
         chain.insert(len(chain) if self.at is None else self.at, effect)
-        return _sound(_with_chain(pocket, self.bus, tuple(chain)))
+        return _sound(_with_chain(pocket, self.bus, _nested(chain, effect)))
 
 
 class SetEffect(EditModel):
@@ -146,37 +148,43 @@ class SetEffect(EditModel):
 
         chain = _chain(pocket, self.bus)
         _place(chain, self.effect)
-        return _sound(_with_chain(pocket, self.bus, tuple(change(e) if e.id == self.effect else e for e in chain)))
+        chain = tuple(change(e) if e.id == self.effect else e for e in chain)
+        return _sound(_with_chain(pocket, self.bus, _nested(chain, chain[_place(chain, self.effect)])))
 
 
 class MoveEffect(EditModel):
-    """Move an effect to another place in its chain, or into another one."""
+    """Move an effect to another place in its chain, or into another one, with what lies in its loop; inside: the echo in whose
+    loop it goes, null for none."""
 
     type: Literal["move_effect"] = "move_effect"
     bus: str = BusOrMaster
     effect: str
     to: int = Field(ge=0, le=MOST_EFFECTS)
     to_bus: str | None = None
+    inside: str | None = None
 
     def label(self, pocket: Pocket) -> str:
         return "move effect"
 
     def apply(self, pocket: Pocket, library: Library) -> Pocket:
         chain = list(_chain(pocket, self.bus))
-        effect = chain.pop(_place(tuple(chain), self.effect))
-        pocket = _with_chain(pocket, self.bus, tuple(chain))
+        effect = chain.pop(_place(tuple(chain), self.effect)).model_copy(update={"inside": self.inside})
         target = self.to_bus or self.bus
+        held = [one for one in chain if one.inside == effect.id] if target != self.bus else []
+        pocket = _with_chain(pocket, self.bus, tuple(one for one in chain if one not in held))
         there = list(_chain(pocket, target))
-        if len(there) >= MOST_EFFECTS:
+        if len(there) + len(held) >= MOST_EFFECTS:
             raise Refusal(f"A chain holds {MOST_EFFECTS} effects.")
-        there.insert(self.to, effect)
-        pocket = _with_chain(pocket, target, tuple(there))
-        if target != self.bus:
-            pocket = _renamed(pocket, f"{self.bus}.{effect.id}.", f"{target}.{effect.id}.")
+        there[self.to : self.to] = [effect, *held]
+        pocket = _with_chain(pocket, target, _nested(there, effect))
+        for one in [effect, *held] if target != self.bus else []:
+            pocket = _renamed(pocket, f"{self.bus}.{one.id}.", f"{target}.{one.id}.")
         return _sound(pocket)
 
 
 class RemoveEffect(EditModel):
+    """Take an effect away, with what lies in its loop."""
+
     type: Literal["remove_effect"] = "remove_effect"
     bus: str = BusOrMaster
     effect: str
@@ -187,9 +195,10 @@ class RemoveEffect(EditModel):
     def apply(self, pocket: Pocket, library: Library) -> Pocket:
         chain = _chain(pocket, self.bus)
         _place(chain, self.effect)
-        threads = {k: t for k, t in pocket.threads.items() if not t.control.startswith(f"{self.bus}.{self.effect}.")}
+        gone = {e.id for e in chain if self.effect in (e.id, e.inside)}
+        threads = {k: t for k, t in pocket.threads.items() if t.control.split(".")[:2] not in [[self.bus, e] for e in gone]}
         pocket = pocket.model_copy(update={"threads": threads})
-        return _with_chain(pocket, self.bus, tuple(e for e in chain if e.id != self.effect))
+        return _with_chain(pocket, self.bus, tuple(e for e in chain if e.id not in gone))
 
 
 class SetSend(EditModel):
@@ -245,6 +254,19 @@ def _place(chain: tuple[Effect, ...], effect: str) -> int:
         if one.id == effect:
             return place
     raise Refusal("That effect is no longer there.")
+
+
+def _nested(chain: Sequence[Effect], effect: Effect) -> tuple[Effect, ...]:
+    """The chain, if this effect can lie where it lies. Raises Refusal."""
+    if effect.inside is not None:
+        holder = chain[_place(tuple(chain), effect.inside)]
+        if holder.kind not in EFFECTS or not EFFECTS[holder.kind].holds or holder.inside is not None:
+            raise Refusal("Only an echo has a loop that effects can lie in.")
+        if EFFECTS[effect.kind].holds:
+            raise Refusal("An echo cannot lie in the loop of another one. Put them one after the other.")
+        if effect.listens_to is not None or EFFECTS[effect.kind].kind == "duck":
+            raise Refusal("What lies in an echo's loop hears nothing but that loop.")
+    return tuple(chain)
 
 
 def _with_settings(effect: Effect, changes: Changes) -> Effect:

@@ -49,6 +49,20 @@ class SetKey(EditModel):
         return pocket.model_copy(update={"key": self.key})
 
 
+class SetSourceKey(EditModel):
+    """The key that a find is in, or null: as it is heard."""
+
+    type: Literal["set_source_key"] = "set_source_key"
+    source: str
+    key: Key | None
+
+    def label(self, pocket: Pocket) -> str:
+        return "key of a find"
+
+    def apply(self, pocket: Pocket, library: Library) -> Pocket:
+        return pocket.with_source(the_source(pocket, self.source).model_copy(update={"key": self.key}))
+
+
 class KnownCut(Frozen):
     """A cut that a print takes on from what it was made of."""
 
@@ -71,6 +85,7 @@ class AddSource(EditModel):
     kin: Kin | None = Field(default=None, description="Of a print: the source it was made from, whose grid and cuts it takes on")
     grid: Grid | None = Field(default=None, description="Known already; left out: as it is heard")
     known: tuple[KnownCut, ...] | None = Field(default=None, max_length=MAX_PARTS, description="Cuts that are known already")
+    key: Key | None = Field(default=None, description="Known already; left out: as it is heard")
 
     def label(self, pocket: Pocket) -> str:
         return f"add {self.name}"
@@ -85,7 +100,7 @@ class AddSource(EditModel):
         grid = found_grid(hearing.tempi[0]) if hearing.tempi else None
         source = Source(
             id=source_id, name=unused_name(self.name, pocket), audio=self.audio, frames=self.frames,
-            channels=self.channels, origin=self.origin, credits=self.credits, trim=self.trim, grid=grid,
+            channels=self.channels, origin=self.origin, credits=self.credits, trim=self.trim, grid=grid, key=self.key,
         )  # fmt: skip
         root = pocket.sources.get(self.kin.root) if self.kin else None
         if root is not None and self.kin is not None:

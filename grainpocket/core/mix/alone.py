@@ -44,7 +44,15 @@ def _way(nodes: Mapping[str, Node], bus: str) -> str:
     for name in sorted(reached):
         node = nodes[name]
         feeds = [(f.node, f.gain_db, f.after_level) for f in node.feeds if f.node in reached]
-        chain = [(i.kind, sorted(i.settings.items()), i.listens_to in reached) for i in node.chain]
+        chain = [
+            (
+                i.kind,
+                sorted(i.settings.items()),
+                i.listens_to in reached,
+                [(one.kind, sorted(one.settings.items())) for one in i.inside],
+            )
+            for i in node.chain
+        ]
         told.append((name, feeds, chain, node.level, node.pan, node.muted, node.amount))
     return repr(told)
 

@@ -22,7 +22,18 @@ import numpy as np
 from numpy.typing import NDArray
 
 from grainpocket.core.mix.effects import EFFECTS
-from grainpocket.core.mix.effects.base import AMOUNT, Controls, State, gains, run, start_state
+from grainpocket.core.mix.effects.base import (
+    AMOUNT,
+    Controls,
+    State,
+    alike,
+    arrays_of,
+    gains,
+    run,
+    set_clock,
+    start_state,
+    turn_rings,
+)  # fmt: skip
 from grainpocket.core.mix.nodes import (
     REDUCTION,
     SILENT_KEY,
@@ -34,6 +45,8 @@ from grainpocket.core.mix.nodes import (
     Piece,
     States,
     Stopped,
+    controls_of,
+    each,
     order,
 )
 from grainpocket.core.mix.pieces import PieceCache
@@ -129,7 +142,7 @@ class Graph:
             state = [start_state(EFFECTS[i.kind], self._clock.rate, self._controls(i)) for i in node.chain]
             state.append(self._start_of_node(name))
             for one in state:
-                one["at"] = at
+                set_clock(one, at)
             out[name] = state, _state_key(state)
         return out
 
@@ -151,20 +164,20 @@ class Graph:
             for number, (kind, state) in enumerate(kept):
                 if state is None or (number < len(node.chain) and kind != node.chain[number].kind):
                     at = states[name][0][-1]["at"]
-                    mine[number]["at"] = at
-                elif _alike(state, mine[number]):
+                    set_clock(mine[number], at)
+                elif alike(state, mine[number]):
                     mine[number] = copy.deepcopy(state)
                 else:
-                    mine[number]["at"] = state["at"]
+                    set_clock(mine[number], state["at"])
             out[name] = mine, _state_key(mine)
         at = next(iter(states.values()))[0][-1]["at"] if states else 0
         for name in out.keys() - states.keys():
             for state in out[name][0]:
-                state["at"] = at
+                set_clock(state, at)
         return out
 
     def _controls(self, insert: Insert) -> Controls:
-        return Controls(insert.settings, self._clock.rate, self._clock.beat_frames, insert.automated)
+        return controls_of(insert, self._clock.rate, self._clock.beat_frames)
 
     def _latencies(self) -> tuple[dict[str, int], dict[str, list[int]]]:
         """By node: samples by which it lags, and for its own lane and each feed how long that must wait for the latest."""
@@ -239,7 +252,7 @@ class Graph:
         if silent and state_key == self._still[name]:
             # Nothing comes in and nothing rings: nothing comes out, and the effects need not be asked.
             nothing = np.zeros((frames, 2), np.float32)
-            return Piece(SILENT_KEY, nothing, nothing, [{**one, "at": start + frames} for one in state], state_key, {}, silent=True)
+            return Piece(SILENT_KEY, nothing, nothing, [_moved(one, start + frames) for one in state], state_key, {}, silent=True)
         parts = [self._settings[name], state_key, own_key, f"{start}+{frames}", *(self._curves_key(node, start, frames))]
         parts += [f"{pieces[f.node].key} {f.gain_db} {f.after_level}" for f in node.feeds]
         parts += [pieces[i.listens_to].key for i in node.chain if i.listens_to]
@@ -264,7 +277,7 @@ class Graph:
         sound = self._amount(node, dry, sound, start, itself)
         itself["at"] = start + frames
         piece = Piece(key, sound, self._levelled(node, sound, start), after, _state_key(after), reductions)
-        size = sum(array.nbytes for one in after for array in _arrays(one))
+        size = sum(array.nbytes for one in after for array in arrays_of(one))
         self._cache.put(key, piece, sound.nbytes + (0 if piece.after is sound else piece.after.nbytes) + size)
         return piece
 
@@ -313,7 +326,7 @@ class Graph:
         """The values of what is automated in a segment: another curve that is the same there changes nothing there."""
         out = []
         sends = {str(i): feed.curve for i, feed in enumerate(node.feeds) if feed.curve is not None}
-        chain = [(str(i), insert.automated) for i, insert in enumerate(node.chain)]
+        chain = [(str(i), insert.automated) for i, insert in enumerate(each(node.chain))]
         for where, automated in [("", node.automated), ("send", sends), *chain]:
             for name, curve in sorted(automated.items()):
                 ticks = Controls({name: 0.0}, self._clock.rate, curves={name: curve}).ticks(name, start, frames)
@@ -323,12 +336,10 @@ class Graph:
     def _rebased(self, name: str, state: Sequence[State]) -> tuple[list[State], str]:
         """The state at the end of a lap as that before the next one, whose first sample is sample 0 again."""
         out = copy.deepcopy(list(state))
-        out[-1]["at"] = 0
+        for one in out:
+            set_clock(one, 0)
         for insert, one in zip(self._nodes[name].chain, out, strict=False):
-            one["at"] = 0
-            one["own"].pop("at", None)
-            for ring in EFFECTS[insert.kind].rings_in:
-                one["own"][ring] = np.roll(one["own"][ring], -self._clock.length, axis=-1)
+            turn_rings(EFFECTS[insert.kind], self._controls(insert), one, self._clock.length)
         return out, _state_key(out)
 
 
@@ -340,30 +351,30 @@ class _Silence:
         return SILENT_KEY, np.zeros((self._frames, 2), np.float32)
 
 
-def _arrays(state: State) -> list[np.ndarray]:
-    own = [array for _, array in sorted(state["own"].items()) if isinstance(array, np.ndarray)]
-    return [state["dry"], *own]
-
-
 def _state_key(states: Sequence[State]) -> str:
     digest = hashlib.blake2b(digest_size=16)
     for state in states:
-        for array in _arrays(state):
+        for array in arrays_of(state):
             digest.update(np.ascontiguousarray(array).data)
     return digest.hexdigest()
 
 
 def _settings_key(node: Node) -> str:
-    chain = [(i.kind, sorted(i.settings.items()), i.listens_to) for i in node.chain]
+    chain = [_insert_key(i) for i in node.chain]
     return repr((chain, node.level, node.pan, node.muted, node.amount))
 
 
-def _alike(a: State, b: State) -> bool:
-    """Whether one state can stand in place of another: the same arrays of the same shapes."""
-    return a["dry"].shape == b["dry"].shape and all(
-        key in a["own"] and (not isinstance(value, np.ndarray) or np.shape(a["own"][key]) == value.shape)
-        for key, value in b["own"].items()
-    )
+def _insert_key(insert: Insert) -> object:
+    return insert.kind, sorted(insert.settings.items()), insert.listens_to, [_insert_key(one) for one in insert.inside]
+
+
+def _moved(state: State, at: int) -> State:
+    """The same state at another sample."""
+    out = {**state, "own": dict(state["own"])}
+    if "inside" in out["own"]:
+        out["own"]["inside"] = [_moved(one, at) for one in out["own"]["inside"]]
+    set_clock(out, at)
+    return out
 
 
 def _reduction(came: Samples, went: Samples) -> NDArray[np.float32]:

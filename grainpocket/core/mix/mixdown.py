@@ -17,10 +17,10 @@ import numpy as np
 
 from grainpocket.core.document.mixing import MASTER, PAD
 from grainpocket.core.mix.effects import EFFECTS
-from grainpocket.core.mix.effects.base import Controls, Curve
+from grainpocket.core.mix.effects.base import Curve
 from grainpocket.core.mix.graph import Graph
 from grainpocket.core.mix.loop import Renderer, Segment, Voices, edges
-from grainpocket.core.mix.nodes import SILENT_KEY, Clock, Node, Piece
+from grainpocket.core.mix.nodes import SILENT_KEY, Clock, Node, Piece, controls_of
 from grainpocket.core.mix.pieces import PieceCache
 from grainpocket.core.mix.routing import is_plain, nodes_of, pads_by_bus
 from grainpocket.core.pocket import Pocket
@@ -106,7 +106,7 @@ class Mix:
             return 0
         longest = 0.0
         for node in self.nodes:
-            here = [EFFECTS[i.kind].rings(Controls(i.settings, self.rate, self.beat_frames, i.automated)) for i in node.chain]
+            here = [EFFECTS[i.kind].rings(controls_of(i, self.rate, self.beat_frames)) for i in node.chain]
             longest = max(longest, sum(here))
         return int(min(longest, LONGEST_TAIL_S * self.rate))
 

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
-from grainpocket.core.mix.effects.base import Curve, State
+from grainpocket.core.mix.effects import EFFECTS
+from grainpocket.core.mix.effects.base import Controls, Curve, State
 from grainpocket.core.params import Value
 from grainpocket.core.sound.audio import Samples
 
@@ -33,13 +34,14 @@ class Circle(ValueError):
 @dataclass(frozen=True)
 class Insert:
     """An effect in a node's chain. listens_to: the node that is its key; automated: by setting, in samples of the pass; name: the
-    same effect after an edit has the same."""
+    same effect after an edit has the same; inside: effects in its own loop."""
 
     kind: str
     settings: Mapping[str, Value]
     listens_to: str | None = None
     automated: Automation = field(default_factory=dict)
     name: str = ""
+    inside: tuple[Insert, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -104,6 +106,19 @@ class Piece:
 # By node: the state, and a name for its content.
 States = dict[str, tuple[list[State], str]]
 REDUCTION = 512
+
+
+def each(chain: Iterable[Insert]) -> Iterator[Insert]:
+    """The effects of a chain and those in their loops."""
+    for insert in chain:
+        yield insert
+        yield from each(insert.inside)
+
+
+def controls_of(insert: Insert, rate: int, beat_frames: float) -> Controls:
+    """The settings of an effect over time, with those of what lies in its loop."""
+    inside = tuple((EFFECTS[one.kind], controls_of(one, rate, beat_frames)) for one in insert.inside)
+    return Controls(insert.settings, rate, beat_frames, insert.automated, inside)
 
 
 def order(nodes: Mapping[str, Node]) -> list[str]:

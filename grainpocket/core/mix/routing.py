@@ -116,16 +116,23 @@ def _on(chain: Iterable[Effect]) -> list[Effect]:
 
 
 def _inserts(pocket: Pocket, owner: str, chain: Iterable[Effect], curves: Mapping[str, Curve]) -> tuple[Insert, ...]:
-    out = []
-    for effect in _on(chain):
+    there = _on(chain)
+    held = {effect.id for effect in there if EFFECTS[effect.kind].holds}
+    inside: dict[str | None, list[Insert]] = {None: []}
+    # Those in a loop first: what holds them is made with them.
+    for effect in sorted(there, key=lambda one: one.inside is None):
+        if effect.inside is not None and effect.inside not in held:
+            continue
         table = table_of(effect)
         known = {s.name for s in table}
         settings = {**EFFECTS[effect.kind].defaults(), **{k: v for k, v in effect.settings.items() if k in known}}
         key = effect.listens_to
         if key is not None and not key.startswith(PAD) and key not in pocket.buses:
             key = None
-        out.append(Insert(effect.kind, settings, key, _of(curves, f"{owner}.{effect.id}", table), effect.id))
-    return tuple(out)
+        own = tuple(inside.pop(effect.id, ()))
+        made = Insert(effect.kind, settings, key, _of(curves, f"{owner}.{effect.id}", table), effect.id, own)
+        inside.setdefault(effect.inside, []).append(made)
+    return tuple(inside[None])
 
 
 def _of(curves: Mapping[str, Curve], where: str, table: tuple[Setting, ...]) -> dict[str, Curve]:

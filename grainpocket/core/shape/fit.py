@@ -40,8 +40,9 @@ def fit_of(source: Source, keys: Sequence[FoundKey], cents: float | None, pocket
         choices = [pocket.tempo * octave / source.grid.bpm for octave in (0.5, 1.0, 2.0)]
         speed = float(np.clip(min(choices, key=lambda s: abs(np.log(s))), SLOWEST, FASTEST))
     semitones: float | None = None
-    if key and pocket.key is not None and keys and keys[0].likely >= SURE:
-        here = keys[0].tonic + _RELATIVE[keys[0].mode]
+    own = source.key or (keys[0] if keys and keys[0].likely >= SURE else None)
+    if key and pocket.key is not None and own is not None:
+        here = own.tonic + _RELATIVE[own.mode]
         there = pocket.key.tonic + _RELATIVE[pocket.key.mode]
         steps = (there - here + 5) % 12 - 5
         semitones = round(steps - (cents or 0.0) / 100, 2)

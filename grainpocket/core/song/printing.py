@@ -22,18 +22,20 @@ from grainpocket.core.mix.mixdown import Mix, trimmed
 from grainpocket.core.mix.nodes import Piece
 from grainpocket.core.mix.pieces import PieceCache
 from grainpocket.core.mix.routing import curves_of, pads_by_bus
-from grainpocket.core.pocket import MAX_PARTS, MOST_BARS, Grid, Hit, Part, Pattern, Pocket, Recipe
+from grainpocket.core.pocket import MAX_PARTS, MOST_BARS, Grid, Hit, Key, Part, Pattern, Pocket, Recipe
 from grainpocket.core.rhythm.schedule import Schedule, schedule
 from grainpocket.core.rhythm.timing import Timeline
 from grainpocket.core.song.layout import beats_of, song_schedule, stretches
 from grainpocket.core.sound.audio import Samples
 from grainpocket.core.text import readable
 
+PITCHED = ("tonal", "vocal")
+
 
 @dataclass(frozen=True)
 class Print:
     """blocks: (n, 2) float32 one after the other, length: samples up to the bar line, frames_at_most: with its tail; parts: which
-    records sound in it, where."""
+    records sound in it, where; key: the pocket's, where anything with a pitch sounds."""
 
     name: str
     blocks: Iterator[Samples]
@@ -42,6 +44,7 @@ class Print:
     grid: Grid
     cuts: tuple[KnownCut, ...]
     parts: tuple[Part, ...]
+    key: Key | None
 
 
 def printed(pocket: Pocket, recipe: Recipe, renderer: Renderer, cache: PieceCache[Piece]) -> Print:
@@ -57,7 +60,9 @@ def printed(pocket: Pocket, recipe: Recipe, renderer: Renderer, cache: PieceCach
     blocks = _cut(blocks, timed.length) if recipe.ending == "cut" else trimmed(blocks, timed.length)
     whole = mix.spans[-1].start + mix.spans[-1].frames
     grid = Grid(bpm=pocket.tempo, beats_per_bar=per_bar, bars=None if recipe.ending == "ring" else bars, by="hand")
-    return Print(readable(name)[:80], blocks, timed.length, whole, grid, _cuts(pocket, timed, pads), _parts(pocket, timed, pads))
+    cuts, parts = _cuts(pocket, timed, pads), _parts(pocket, timed, pads)
+    tonal = any(pocket.pads[int(pad)].role in PITCHED for pad in set(timed.rows["pad"]) & pads)
+    return Print(readable(name)[:80], blocks, timed.length, whole, grid, cuts, parts, pocket.key if tonal else None)
 
 
 def _what(pocket: Pocket, recipe: Recipe) -> tuple[str, Schedule, int, int, dict[str, Curve]]:

@@ -10,7 +10,7 @@ from grainpocket.core.edits.mixing import AddBus, AddEffect, MoveEffect, RemoveB
 from grainpocket.core.edits.padding import MovePad, SetPads
 from grainpocket.core.edits.patterns import RemovePattern
 from grainpocket.core.edits.songs import AddSection, MoveSection, RemoveSection, SetSection, SetThread
-from grainpocket.core.mix.routing import bus_of, pads_by_bus
+from grainpocket.core.mix.routing import bus_of, nodes_of, pads_by_bus
 from grainpocket.core.pocket import Pocket
 from tests.core.mix.tune import mixed, plain, song
 
@@ -135,3 +135,30 @@ def test_threads_move_along_with_what_they_lie_over() -> None:
             bench.make(SetThread(control=control, points=(Point(beat=0.0, value=0.0),)))
     with pytest.raises(Refusal, match="goes from"):
         bench.make(SetThread(control="b3.e3.depth", points=(Point(beat=0.0, value=-9.0),)))
+
+
+def test_an_echo_holds_a_chain_of_its_own() -> None:
+    bench = Bench(mixed())
+    bench.make(AddBus(name="Dub", effects=("echo", "eq")))
+    bus = list(bench.pocket.buses)[-1]
+    echo, eq = (e.id for e in bench.pocket.buses[bus].chain)
+    bench.make(AddEffect(bus=bus, kind="saturation", inside=echo, settings={"drive": 9.0}))
+    drive = bench.pocket.buses[bus].chain[-1].id
+    bench.make(MoveEffect(bus=bus, effect=eq, to=0, inside=echo))
+    node = next(node for node in nodes_of(bench.pocket) if node.name == bus)
+    assert [i.kind for i in node.chain] == ["echo"]
+    assert [i.kind for i in node.chain[0].inside] == ["eq", "saturation"]
+    bench.make(SetThread(control=f"{bus}.{drive}.drive", points=(Point(beat=0, value=1.0), Point(beat=4, value=9.0))))
+    bench.make(MoveEffect(bus=bus, effect=echo, to=0, to_bus="b1"))
+    assert [e.kind for e in bench.pocket.buses["b1"].chain if e.inside == echo] == ["eq", "saturation"], "they come along"
+    assert not bench.pocket.buses[bus].chain
+    assert any(t.control == f"b1.{drive}.drive" for t in bench.pocket.threads.values())
+    with pytest.raises(Refusal, match="Only an echo"):
+        bench.make(AddEffect(bus="b1", kind="eq", inside="e1"))
+    with pytest.raises(Refusal, match="one after the other"):
+        bench.make(AddEffect(bus="b1", kind="echo", inside=echo))
+    with pytest.raises(Refusal, match="nothing but that loop"):
+        bench.make(AddEffect(bus="b1", kind="compressor", inside=echo, listens_to="pad:0"))
+    bench.make(RemoveEffect(bus="b1", effect=echo))
+    assert all(e.inside is None for e in bench.pocket.buses["b1"].chain)
+    assert not any(drive in t.control for t in bench.pocket.threads.values())

@@ -4,11 +4,15 @@ import { useState } from "react";
 
 import { api, ask } from "../../api/client";
 import type { Hearing, Source } from "../../api/types";
+import { edit } from "../../app/edits";
+import { keyName } from "../../app/fitting";
 import { useView } from "../../app/view";
 import { voices } from "../../audio/voices";
 import { Button } from "../../design/Button";
 import { fixed, NOTES } from "../../design/format";
+import { Menu } from "../../design/Menu";
 import { Toggle } from "../../design/Toggle";
+import { keyItems } from "../../transport/KeyMenu";
 
 const LONGEST_SOUND = 20 * 44100;
 
@@ -30,9 +34,18 @@ export function Harmony({ source, hearing }: { source: Source; hearing: Hearing 
     <section aria-label="Harmony" className="flex flex-col gap-1.5 border-t border-rule pt-2 text-[12.5px]">
       <div className="flex flex-wrap items-center gap-x-3 gap-y-1">
         <h3 className="title w-[40px] text-[14px]">Key</h3>
+        <Menu
+          label="Key of the find"
+          trigger={
+            <button type="button" aria-label={`Key of the find: ${keyName(source.key) || "as heard"}`} className="rounded-[2px] px-1 hover:bg-well">
+              {source.key ? <b className="font-semibold">{keyName(source.key)}</b> : <span className="text-ink2">as heard</span>} ▾
+            </button>
+          }
+          items={keyItems(source.key, "as heard", (key) => void edit({ type: "set_source_key", source: source.id, key }))}
+        />
         {hearing?.keys.length ? (
           hearing.keys.slice(0, 3).map((key, i) => (
-            <span key={key.name} className={i ? "text-ink2" : "font-semibold"}>
+            <span key={key.name} className={i || source.key ? "text-ink2" : "font-semibold"}>
               {key.name} <span className="font-normal tabular-nums">{Math.round(key.confidence * 100)} %</span>
             </span>
           ))

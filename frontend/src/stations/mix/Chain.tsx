@@ -1,67 +1,77 @@
-/** The effects of a bus in order, as tabs: one opens under the ribbon. */
-import type { Effect } from "../../api/types";
+/** The effects of a bus in order, as tabs: one opens under the ribbon. What lies in an echo's own loop hangs behind it. */
+import type { Effect, EffectInfo } from "../../api/types";
 import { useAbout } from "../../app/about";
 import { edit } from "../../app/edits";
 import { useView } from "../../app/view";
-import { Context, Menu } from "../../design/Menu";
+import { Menu } from "../../design/Menu";
+import { EffectTab } from "./EffectTab";
 import { newest } from "./newest";
 
 export function Chain({ bus, chain, name }: { bus: string; chain: Effect[]; name: string }) {
   const effects = useAbout()?.effects ?? [];
-  const open = useView((s) => s.effect);
-  const { look } = useView.getState();
-  const label = (kind: string) => effects.find((one) => one.kind === kind)?.label ?? kind;
-
-  async function add(kind: string) {
-    const before = new Set(chain.map(({ id }) => id));
-    if (!(await edit({ type: "add_effect", bus, kind }))) return;
-    const made = newest(bus, before);
-    if (made) look({ effect: { bus, effect: made } });
-  }
-  const items = (effect: Effect, place: number) => () => [
-    { label: effect.on ? "Switch off" : "Switch on", onSelect: () => void edit({ type: "set_effect", bus, effect: effect.id, on: !effect.on }) },
-    { label: "Move to the left", disabled: place === 0, onSelect: () => void edit({ type: "move_effect", bus, effect: effect.id, to: place - 1 }) },
-    { label: "Move to the right", disabled: place === chain.length - 1, onSelect: () => void edit({ type: "move_effect", bus, effect: effect.id, to: place + 1 }) },
-    null,
-    { label: "Remove", onSelect: () => void edit({ type: "remove_effect", bus, effect: effect.id }) },
-  ];
+  const outer = chain.filter(({ inside }) => !inside);
+  const about = (effect: Effect) => effects.find((one) => one.kind === effect.kind);
 
   return (
     <div role="group" aria-label={`Effects of ${name}`} className="flex flex-wrap items-center gap-1.5">
-      {chain.map((effect, place) => {
-        const chosen = open?.bus === bus && open.effect === effect.id;
+      {outer.map((effect) => {
+        const info = about(effect);
+        const tab = <EffectTab key={effect.id} bus={bus} chain={chain} beside={outer} effect={effect} label={info?.label ?? effect.kind} />;
+        if (!info?.holds) return tab;
+        const held = chain.filter(({ inside }) => inside === effect.id);
         return (
-          <Context key={effect.id} label={`${label(effect.kind)}: what to do`} items={items(effect, place)}>
-            <button
-              type="button"
-              aria-expanded={chosen}
-              data-effect={effect.id}
-              draggable
-              onDragStart={(event) => event.dataTransfer.setData("text/effect", `${bus}/${effect.id}`)}
-              onDragOver={(event) => event.dataTransfer.types.includes("text/effect") && event.preventDefault()}
-              onDrop={(event) => {
-                const [from, moved] = event.dataTransfer.getData("text/effect").split("/");
-                if (!from || !moved || moved === effect.id) return;
-                event.preventDefault();
-                void edit({ type: "move_effect", bus: from, effect: moved, to: place, to_bus: bus });
-              }}
-              onClick={() => look({ effect: chosen ? null : { bus, effect: effect.id } })}
-              className={`rounded-[3px] border-[1.3px] px-2 py-[2px] text-[12px] ${chosen ? "border-ink bg-ink text-card" : "border-ink bg-card hover:bg-well"} ${effect.on ? "" : "border-dashed text-ink2 line-through"}`}
+          <span key={effect.id} className="flex flex-wrap items-center gap-1">
+            {tab}
+            <span
+              role="group"
+              aria-label={`In the loop of the ${info.label.toLowerCase()} of ${name}`}
+              className="flex flex-wrap items-center gap-1 rounded-r-[9px] border-[1.3px] border-l-0 border-dashed border-rule py-[2px] pr-1.5 pl-1"
             >
-              {label(effect.kind)}
-            </button>
-          </Context>
+              <span aria-hidden className="text-[12px] text-ink2" title="Every round of the echo goes through what lies here">
+                ↻
+              </span>
+              {held.map((one) => (
+                <EffectTab key={one.id} bus={bus} chain={chain} beside={held} effect={one} label={about(one)?.label ?? one.kind} />
+              ))}
+              <Add bus={bus} chain={chain} inside={effect.id} label={`Add an effect to the loop of the ${info.label.toLowerCase()} of ${name}`} effects={effects.filter((one) => !one.holds && one.kind !== "duck")} />
+            </span>
+          </span>
         );
       })}
-      <Menu
-        label={`Add an effect to ${name}`}
-        trigger={
-          <button type="button" aria-label={`Add an effect to ${name}`} className="rounded-[3px] border-[1.3px] border-rule bg-card px-2 py-[2px] text-[12px] text-ink2 hover:bg-well">
-            +
-          </button>
-        }
-        items={effects.map((one) => ({ label: one.label, onSelect: () => void add(one.kind) }))}
-      />
+      <Add bus={bus} chain={chain} label={`Add an effect to ${name}`} effects={effects} />
     </div>
+  );
+}
+
+function Add({ bus, chain, inside, label, effects }: { bus: string; chain: Effect[]; inside?: string; label: string; effects: EffectInfo[] }) {
+  async function add(kind: string) {
+    const before = new Set(chain.map(({ id }) => id));
+    if (!(await edit({ type: "add_effect", bus, kind, inside: inside ?? null }))) return;
+    const made = newest(bus, before);
+    if (made) useView.getState().look({ effect: { bus, effect: made } });
+  }
+  return (
+    <Menu
+      label={label}
+      trigger={
+        <button
+          type="button"
+          aria-label={label}
+          title={inside ? "Add an effect to the echo's loop" : "Add an effect"}
+          onDragOver={(event) => event.dataTransfer.types.includes("text/effect") && event.preventDefault()}
+          onDrop={(event) => {
+            const [from, moved] = event.dataTransfer.getData("text/effect").split("/");
+            if (!from || !moved || moved === inside) return;
+            event.preventDefault();
+            const end = chain.filter(({ id }) => id !== moved).length;
+            void edit({ type: "move_effect", bus: from, effect: moved, to: end, to_bus: bus, inside: inside ?? null });
+          }}
+          className={`rounded-[3px] border-[1.3px] border-rule bg-card text-[12px] text-ink2 hover:bg-well ${inside ? "px-1.5" : "px-2 py-[2px]"}`}
+        >
+          +
+        </button>
+      }
+      items={effects.map((one) => ({ label: one.label, onSelect: () => void add(one.kind) }))}
+    />
   );
 }

@@ -22,7 +22,7 @@ export function EffectPanel({ pocket, bus, effect }: { pocket: Pocket; bus: stri
     <section aria-label={info.label} className="mt-2 border-t border-rule pt-2" data-testid="effect-panel">
       <div className="mb-1.5 flex items-center gap-2">
         <h3 className="title text-[14.5px]">{info.label}</h3>
-        {info.keyed ? <Key pocket={pocket} bus={bus} effect={effect} /> : null}
+        {info.keyed && !effect.inside ? <Key pocket={pocket} bus={bus} effect={effect} /> : null}
         <span className="grow" />
         <Toggle on={effect.on} onChange={(on) => void edit({ type: "set_effect", bus, effect: effect.id, on })} hint="Off: the sound goes past it">
           {effect.on ? "On" : "Off"}

@@ -42,12 +42,14 @@ class Curve:
 
 @dataclass(frozen=True)
 class Controls:
-    """The settings of an effect. beat_frames: samples of a quarter note, for what is synced; curves: those that are automated."""
+    """The settings of an effect. beat_frames: samples of a quarter note, for what is synced; curves: those that are automated;
+    inside: the effects in its own loop, in order."""
 
     settings: Mapping[str, Value]
     rate: int
     beat_frames: float = 22050.0
     curves: Mapping[str, Curve] = field(default_factory=dict)
+    inside: tuple[tuple[Effect, Controls], ...] = ()
 
     def number(self, name: str) -> float:
         return float(self.settings[name])
@@ -80,7 +82,7 @@ class Effect:
     """kind: its name in documents; settings: its table; begin: the state of silence; latency: samples by which it lags, the same
     for all settings; keyed: whether it listens to another sound; turns_down: whether what it takes away is shown; rings: samples
     for which it sounds on after its input ends; rings_in: arrays of its state that are written round and round by the absolute
-    sample (along their last axis)."""
+    sample (along their last axis); holds: whether effects can lie in its loop, with their states in its own one as "inside"."""
 
     kind: str
     label: str
@@ -92,6 +94,7 @@ class Effect:
     keyed: bool = False
     turns_down: bool = False
     rings_in: tuple[str, ...] = ()
+    holds: bool = False
 
     def defaults(self) -> dict[str, Value]:
         return {s.name: s.default for s in (*self.settings, AMOUNT)}
@@ -100,6 +103,42 @@ class Effect:
 def start_state(effect: Effect, rate: int, controls: Controls) -> State:
     """The state of an effect and of its amount, before any sound."""
     return {"at": 0, "own": effect.begin(rate, controls), "dry": np.zeros((effect.latency, 2), np.float32)}
+
+
+def arrays_of(state: State) -> list[np.ndarray]:
+    """All that a state remembers, in one order, the effects in its loop included."""
+    own = [array for _, array in sorted(state["own"].items()) if isinstance(array, np.ndarray)]
+    return [state["dry"], *own, *(array for one in state["own"].get("inside", ()) for array in arrays_of(one))]
+
+
+def set_clock(state: State, at: int) -> None:
+    """The state as it is before another sample of the absolute clock."""
+    state["at"] = at
+    state["own"].pop("at", None)
+    for one in state["own"].get("inside", ()):
+        set_clock(one, at)
+
+
+def turn_rings(effect: Effect, controls: Controls, state: State, by: int) -> None:
+    """What is written round and round by the absolute sample, as it lies when that clock is put back by so many samples."""
+    for ring in effect.rings_in:
+        state["own"][ring] = np.roll(state["own"][ring], -by, axis=-1)
+    for (inner, its), one in zip(controls.inside, state["own"].get("inside", ()), strict=True):
+        turn_rings(inner, its, one, by)
+
+
+def alike(a: State, b: State) -> bool:
+    """Whether one state can stand in place of another: the same arrays of the same shapes."""
+    inside = a["own"].get("inside", ()), b["own"].get("inside", ())
+    return (
+        a["dry"].shape == b["dry"].shape
+        and all(
+            key in a["own"] and (not isinstance(value, np.ndarray) or np.shape(a["own"][key]) == value.shape)
+            for key, value in b["own"].items()
+        )
+        and len(inside[0]) == len(inside[1])
+        and all(alike(one, other) for one, other in zip(*inside, strict=True))
+    )
 
 
 def run(effect: Effect, block: Samples, controls: Controls, state: State, key: Samples | None = None) -> Samples:
