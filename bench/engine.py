@@ -8,11 +8,12 @@ import hashlib
 import numpy as np
 from numpy.typing import NDArray
 
-from grainpocket.core.listen import grids
+from grainpocket.core.listen.detection import detect
+from grainpocket.core.listen.drums.roles import LIKELY
 from grainpocket.core.listen.hearing import CLEAR, Hearing, hear
-from grainpocket.core.listen.judge import ROLES
-from grainpocket.core.listen.onsets import Onsets, detect
-from grainpocket.core.listen.roles import LIKELY
+from grainpocket.core.listen.onsets.classifier import ROLES
+from grainpocket.core.listen.onsets.onset import Onsets
+from grainpocket.core.listen.tempo import grids
 from grainpocket.core.sound.audio import Samples
 
 Times = NDArray[np.float64]

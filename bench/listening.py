@@ -26,8 +26,8 @@ from bench.truth import build
 from bench.truth.kits import ROLE
 from bench.truth.progressions import make_progression
 from bench.truth.synth import RATE
+from grainpocket.core.listen.harmony.pitch import pitch
 from grainpocket.core.listen.hearing import Hearing, hear
-from grainpocket.core.listen.pitch import pitch
 
 SEED, BREAKS, SONGS = 7, 24, 12
 SILENT_DB, OFFERED = -30.0, 5

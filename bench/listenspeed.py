@@ -15,15 +15,15 @@ from collections.abc import Callable
 import numpy as np
 import soundfile as sf
 
-from grainpocket.core.listen.bands import analyse
-from grainpocket.core.listen.chroma import chroma, lowered
+from grainpocket.core.listen.detection import detect_in
+from grainpocket.core.listen.harmony.chroma import chroma, lowered
 from grainpocket.core.listen.hearing import hear
-from grainpocket.core.listen.loudness import loudness
-from grainpocket.core.listen.moments import moments
-from grainpocket.core.listen.onsets import detect_in
-from grainpocket.core.listen.profile import evidence
-from grainpocket.core.listen.tempo import candidates
-from grainpocket.core.listen.worth import found_lines, worth_taking
+from grainpocket.core.listen.measures.loudness import loudness
+from grainpocket.core.listen.passages.activity import moments
+from grainpocket.core.listen.spectra.bands import analyse
+from grainpocket.core.listen.suggestions import found_lines, worth_taking
+from grainpocket.core.listen.tempo.bar_profile import evidence
+from grainpocket.core.listen.tempo.candidates import candidates
 from grainpocket.core.sound.audio import mono
 from grainpocket.core.sound.peaks import PeakBuilder
 from grainpocket.demo.pocket import AUDIO

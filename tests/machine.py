@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from grainpocket.core.listen.judge import ROLES
+from grainpocket.core.listen.onsets.classifier import ROLES
 from tests.signals import DRUMS, RATE
 
 NAMES = ("kick", "snare", "hat")

@@ -9,9 +9,9 @@ import subprocess
 import sys
 from pathlib import Path
 
-from grainpocket.core.listen.harmony import ROOTS
-from grainpocket.core.listen.odd import ODD
-from grainpocket.core.listen.profile import METRES
+from grainpocket.core.listen.harmony.chords import ROOTS
+from grainpocket.core.listen.tempo.bar_profile import METRES
+from grainpocket.core.listen.tempo.metre import ODD
 from grainpocket.core.pocket import QUARTERS
 
 ROOT = Path(__file__).parent.parent

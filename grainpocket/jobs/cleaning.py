@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from grainpocket.core.edits.pocket_wide import AddSource
-from grainpocket.core.listen.loudness import LoudnessMeter
+from grainpocket.core.listen.measures.loudness import LoudnessMeter
 from grainpocket.core.pocket import RATE, Kin, Source
 from grainpocket.core.restore.restore import Cleaning, clean, pieces, survey
 from grainpocket.core.sound.audio import Samples

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from grainpocket.core.edits.pocket_wide import AddSource
 from grainpocket.core.listen.hearing import Hearing, hear
-from grainpocket.core.listen.loudness import LoudnessMeter, headroom
+from grainpocket.core.listen.measures.loudness import LoudnessMeter, headroom
 from grainpocket.core.pocket import RATE, Credits, Mark, Origin
 from grainpocket.core.sound.audio import BadAudio
 from grainpocket.core.sound.peaks import PeakBuilder

@@ -10,7 +10,7 @@ from pydantic import BaseModel, Field
 from grainpocket.core.edits.base import Refusal
 from grainpocket.core.edits.pocket_wide import AddSource
 from grainpocket.core.export.files import SoundWriter
-from grainpocket.core.listen.loudness import Loudness, LoudnessMeter
+from grainpocket.core.listen.measures.loudness import Loudness, LoudnessMeter
 from grainpocket.core.mix.loop import Renderer, repeated
 from grainpocket.core.mix.mixdown import Mix
 from grainpocket.core.mix.nodes import Piece

@@ -25,9 +25,9 @@ from types import TracebackType
 import numpy as np
 import soundfile as sf
 
-from grainpocket.core.listen.bands import Progress, no_progress
 from grainpocket.core.listen.hearing import VERSION, Hearing, hear
-from grainpocket.core.listen.loudness import LoudnessMeter
+from grainpocket.core.listen.measures.loudness import LoudnessMeter
+from grainpocket.core.listen.spectra.bands import Progress, no_progress
 from grainpocket.core.sound.audio import Samples, mono
 from grainpocket.core.sound.peaks import PeakBuilder, Peaks
 from grainpocket.store.room import NoRoom, is_full

@@ -6,7 +6,7 @@ import threading
 from collections import OrderedDict
 
 from grainpocket.core.listen.hearing import worth_by_grid
-from grainpocket.core.listen.worth import Worth
+from grainpocket.core.listen.suggestions import Worth
 from grainpocket.core.pocket import Grid
 from grainpocket.store.audio import AudioStore
 

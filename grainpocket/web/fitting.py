@@ -6,7 +6,7 @@ import numpy as np
 from flask import Response, abort
 from pydantic import BaseModel, Field
 
-from grainpocket.core.listen.align import align
+from grainpocket.core.listen.measures.alignment import align
 from grainpocket.core.pocket import RATE, Source
 from grainpocket.core.shape.fit import Fit, fit_of, fitted
 from grainpocket.core.sound.audio import mono, planar

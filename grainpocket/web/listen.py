@@ -5,14 +5,14 @@ from __future__ import annotations
 from flask import Response, abort
 from pydantic import BaseModel, Field
 
-from grainpocket.core.listen.grids import beat_places
+from grainpocket.core.listen.drums.roles import all_roles
+from grainpocket.core.listen.harmony.pitch import pitch
 from grainpocket.core.listen.hearing import Hearing, listen_to
-from grainpocket.core.listen.pitch import pitch
-from grainpocket.core.listen.reference import click, tone
-from grainpocket.core.listen.roles import all_roles
-from grainpocket.core.listen.tempo import Tempo, calibrated
+from grainpocket.core.listen.tempo.candidates import Tempo, calibrated
+from grainpocket.core.listen.tempo.grids import beat_places
 from grainpocket.core.pocket import RATE, Role
 from grainpocket.core.sound.audio import mono, planar
+from grainpocket.core.sound.reference import click, tone
 from grainpocket.web.answers import json_of, pcm_of
 from grainpocket.web.pockets import desk
 from grainpocket.web.routes import routes

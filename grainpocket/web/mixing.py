@@ -11,7 +11,7 @@ from flask import Response, abort, send_from_directory
 from pydantic import BaseModel, Field
 
 from grainpocket.core.document.mixing import PAD
-from grainpocket.core.listen.loudness import SHORT_S, STEP_S, LoudnessMeter
+from grainpocket.core.listen.measures.loudness import SHORT_S, STEP_S, LoudnessMeter
 from grainpocket.core.mix.effects import EFFECTS
 from grainpocket.core.mix.effects.base import Controls
 from grainpocket.core.mix.live import Picture

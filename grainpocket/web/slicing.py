@@ -11,7 +11,7 @@ import numpy as np
 
 from grainpocket.core.chop.facts import Tone, cleanness, clear_pitch, tone
 from grainpocket.core.chop.kin import slices
-from grainpocket.core.listen.pitch import Pitch
+from grainpocket.core.listen.harmony.pitch import Pitch
 from grainpocket.core.pocket import RATE, Chop, Pocket, Source
 from grainpocket.core.sound.audio import Samples
 from grainpocket.store.audio import AudioStore

@@ -5,9 +5,9 @@ from __future__ import annotations
 from flask import Response
 from pydantic import BaseModel
 
-from grainpocket.core.listen.hits import DRUMS
-from grainpocket.core.listen.passages import Kind
-from grainpocket.core.listen.worth import Worth
+from grainpocket.core.listen.drums.clean_hits import DRUMS
+from grainpocket.core.listen.passages.passages import Kind
+from grainpocket.core.listen.suggestions import Worth
 from grainpocket.core.pocket import Role
 from grainpocket.web.answers import json_of
 from grainpocket.web.pockets import desk

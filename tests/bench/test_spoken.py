@@ -12,9 +12,9 @@ from bench import spoken
 from bench.listening import marked
 from bench.truth.synth import RATE
 from grainpocket.core.listen.hearing import Hearing
-from grainpocket.core.listen.onsets import nothing
-from grainpocket.core.listen.passages import Kind, Passage
-from grainpocket.core.listen.worth import Worth
+from grainpocket.core.listen.onsets.onset import nothing
+from grainpocket.core.listen.passages.passages import Kind, Passage
+from grainpocket.core.listen.suggestions import Worth
 
 BAR_S, BARS = 0.5, 24
 PASSAGES: tuple[tuple[float, float, Kind], ...] = ((1.0, 2.9, "voice"), (3.0, 4.0, "bare drums"), (6.6, 8.0, "voice"))

@@ -12,8 +12,8 @@ from grainpocket.core.chop.kin import cuts_of
 from grainpocket.core.edits import Refusal
 from grainpocket.core.edits.family import JoinFamily, LeaveFamily
 from grainpocket.core.edits.pocket_wide import AddSource, RemoveSource, SetKey
-from grainpocket.core.listen.align import align
-from grainpocket.core.listen.harmony import Key as FoundKey
+from grainpocket.core.listen.harmony.chords import Key as FoundKey
+from grainpocket.core.listen.measures.alignment import align
 from grainpocket.core.pocket import Grid, Key, Kin, Pocket, Source
 from grainpocket.core.shape.fit import Fit, fit_of, fitted
 from tests.core.test_rebuild import Bench

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from grainpocket.core.edits import EditModel, Refusal
 from grainpocket.core.edits.gridding import MoveGrid, SetGrid, TapTempo
-from grainpocket.core.listen.grids import FASTEST, SLOWEST, beat_places
+from grainpocket.core.listen.tempo.grids import FASTEST, SLOWEST, beat_places
 from grainpocket.core.pocket import Grid
 from tests.core.test_rebuild import Bench
 from tests.signals import RATE, drum_loop

@@ -9,7 +9,7 @@ from grainpocket.core.edits import Refusal
 from grainpocket.core.edits.cutting import CutAtMarks, NameSlice, Recut
 from grainpocket.core.edits.gridding import MoveGrid, SetGrid, TakeTempo, TapTempo
 from grainpocket.core.edits.pocket_wide import SetCredits
-from grainpocket.core.listen.grids import beat_places
+from grainpocket.core.listen.tempo.grids import beat_places
 from grainpocket.core.pocket import QUARTERS, Credits, Cutting, Grid, Mark, Metre
 from tests.core.test_rebuild import Bench
 from tests.signals import RATE, drum_loop

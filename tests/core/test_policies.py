@@ -15,8 +15,8 @@ from grainpocket.core.edits import Refusal
 from grainpocket.core.edits.cutting import LEAST_MOVED_S, AddCut, DeleteCuts, MoveCut, NameSlice, Recut, StepCut
 from grainpocket.core.edits.gridding import SetGrid
 from grainpocket.core.edits.pocket_wide import AddSource, SetPocket
-from grainpocket.core.listen.gridlines import beat_of, lines, place_of
 from grainpocket.core.listen.hearing import Hearing, hear
+from grainpocket.core.listen.tempo.grids import beat_of, lines, place_of
 from grainpocket.core.mix.loop import Renderer
 from grainpocket.core.pocket import Cutting, Grid, Pad, Pocket
 from grainpocket.core.shape.voice import spec_of

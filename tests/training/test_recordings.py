@@ -9,12 +9,12 @@ import pytest
 
 from bench.truth.breaks import make_break
 from bench.truth.kits import Gathered
-from grainpocket.core.listen import judge
-from grainpocket.core.listen.bands import analyse
-from grainpocket.core.listen.judge import OUTPUTS
-from grainpocket.core.listen.onsets import candidates
+from grainpocket.core.listen.onsets import classifier
+from grainpocket.core.listen.onsets.candidates import candidates
+from grainpocket.core.listen.onsets.classifier import OUTPUTS
+from grainpocket.core.listen.spectra.bands import analyse
 from tests.bench.test_sampler import kit
-from training.listen import recordings, seconds
+from training.listen import recordings, templates
 from training.listen.examples import NEAR_S, label
 from training.listen.sources import QUIET, Example, drum_events
 
@@ -94,22 +94,22 @@ def test_nothing_is_learnt_where_it_is_unknown_what_begins() -> None:
 
 
 def test_a_look_sees_what_the_judge_says_that_was_asked_for(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(judge, "networks", judge.networks)
+    monkeypatch.setattr(classifier, "networks", classifier.networks)
     recordings.keep(tmp_path, "7", [a_break(3)])
-    weights = Path(judge.__file__).with_name("judge1.npz")
-    # A judge that is sure of nothing: all of its weights are nought.
+    weights = Path(classifier.__file__).parents[1] / "weights" / "classifier1.npz"
+    # A classifier that is sure of nothing: all of its weights are nought.
     unsure = tmp_path / "unsure.npz"
     with np.load(weights) as data:
         kept = dict(data)
     np.savez(unsure, **{k: v if k in ("mean", "scale") else np.zeros_like(v) for k, v in kept.items()})
     seen = {}
     for name, judges in (("shipped", []), ("unsure", ["--judges", str(unsure)])):
-        asked = seconds.asking(None).parse_args(["out.npz", "--recordings", str(tmp_path / "7-000.pickle"), *judges])
-        ((sound, rate, _, _),) = seconds.heard(asked)
+        asked = templates.asking(None).parse_args(["out.npz", "--recordings", str(tmp_path / "7-000.pickle"), *judges])
+        ((sound, rate, _, _),) = templates.heard(asked)
         mono = np.ascontiguousarray(sound[:, 0])
-        one = seconds.seen(mono, rate, float(np.abs(mono).max()))
+        one = templates.seen(mono, rate, float(np.abs(mono).max()))
         assert one is not None
         seen[name] = one[0]
-    # The first columns are the judge's log odds.
+    # The first columns are the classifier's log odds.
     assert np.abs(seen["unsure"][:, : len(OUTPUTS)]).max() < 1e-3
     assert np.abs(seen["shipped"][:, : len(OUTPUTS)]).max() > 2

@@ -9,8 +9,8 @@ from typing import cast
 import numpy as np
 import pytest
 
-from grainpocket.core.listen.grids import found_grid
 from grainpocket.core.listen.hearing import Hearing, hear
+from grainpocket.core.listen.tempo.grids import found_grid
 from grainpocket.core.pocket import RATE
 from grainpocket.store.audio import AudioStore
 from grainpocket.web import by_grid

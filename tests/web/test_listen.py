@@ -8,8 +8,8 @@ import mutagen.flac
 import numpy as np
 import soundfile as sf
 
-from grainpocket.core.listen.reference import click, tone
 from grainpocket.core.sound.audio import planar
+from grainpocket.core.sound.reference import click, tone
 from grainpocket.store.audio import HEARING
 from tests.files import wav
 from tests.signals import RATE, drum_loop

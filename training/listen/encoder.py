@@ -1,4 +1,4 @@
-"""The network of core/listen/attention.py in torch, to fit its weights; and how they are written.
+"""The network of core/listen/networks/attention.py in torch, to fit its weights; and how they are written.
 
 Needs torch (2.13, CPU).
 """
@@ -12,7 +12,7 @@ import numpy as np
 import torch
 from torch import nn
 
-from grainpocket.core.listen.attention import HEADS, TIMED, WINDOW, turns
+from grainpocket.core.listen.networks.attention import HEADS, TIMED, WINDOW, turns
 
 BATCH, RATE, DECAY, ABSENT = 16, 2e-3, 2e-2, 0.125
 Rows = list[np.ndarray]
@@ -61,7 +61,7 @@ class Encoder(nn.Module):
         return self.out(self.last(h))
 
     def arrays(self) -> dict[str, np.ndarray]:
-        """Names of core/listen/attention.py: weights stand the other way round there."""
+        """Names of core/listen/networks/attention.py: weights stand the other way round there."""
         out = {}
         for name, value in self.state_dict().items():
             short = name.removeprefix("blocks.").replace("into.", "in.")

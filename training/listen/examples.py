@@ -15,9 +15,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from bench.truth.synth import Wave
-from grainpocket.core.listen.bands import analyse
-from grainpocket.core.listen.judge import OUTPUTS, features
-from grainpocket.core.listen.onsets import candidates
+from grainpocket.core.listen.onsets.candidates import candidates
+from grainpocket.core.listen.onsets.classifier import OUTPUTS, features
+from grainpocket.core.listen.spectra.bands import analyse
 from training.listen import recordings
 from training.listen.sources import Event, Span, rendered
 

@@ -1,4 +1,4 @@
-"""Fit the weights of core/listen/harmony.py: chords first, then keys from what the chords say.
+"""Fit the weights of core/listen/harmony/chords.py: chords first, then keys from what the chords say.
 
     python -m training.listen.fit_harmony chords.npz key.npz pulses1.npz pulses2.npz ...
 
@@ -14,7 +14,7 @@ import numpy as np
 import torch
 from torch import nn
 
-from grainpocket.core.listen.harmony import QUALITIES, WIDTH, key_features, key_turned, turned
+from grainpocket.core.listen.harmony.chords import QUALITIES, WIDTH, key_features, key_turned, turned
 
 STATES = 12 * len(QUALITIES) + 1
 

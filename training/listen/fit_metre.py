@@ -1,4 +1,4 @@
-"""Fit the weights of core/listen/metre.py, which are three networks fitted apart.
+"""Fit the weights of core/listen/tempo/metre.py, which are three networks fitted apart.
 
     python -m training.listen.fit_metre metre1.npz pulses*.npz --seed 2 --epochs 7 --tempi 0.5
     python -m training.listen.fit_metre metre2.npz pulses*.npz --seed 4 --epochs 10 --tempi 0.15 --drop 0.3 --width 128
@@ -18,8 +18,8 @@ import torch
 from numpy.typing import NDArray
 from torch import nn
 
-from grainpocket.core.listen.metre import FEATURES
-from grainpocket.core.listen.profile import CHANNELS, LAGS, WIDEST
+from grainpocket.core.listen.tempo.bar_profile import CHANNELS, LAGS, WIDEST
+from grainpocket.core.listen.tempo.metre import FEATURES
 from training.listen.asking import asking, begun
 
 SECOND_WIDTH, BATCH, RATE, DECAY, KEPT, NOISE = 32, 16, 2e-3, 3e-4, 90, 0.1

@@ -1,4 +1,4 @@
-"""Fit the weights of core/listen/passages.py.
+"""Fit the weights of core/listen/passages/passages.py.
 
     python -m training.listen.fit_passages passages1.npz parts1.npz parts2.npz --hidden 64 32 --epochs 14
     python -m training.listen.fit_passages passages2.npz parts16.npz parts17.npz --hidden 64 32 --epochs 14
@@ -16,7 +16,7 @@ import numpy as np
 import torch
 from torch import nn
 
-from grainpocket.core.listen import passages
+from grainpocket.core.listen.passages import passages
 from training.listen.asking import asking, begun
 from training.listen.perceptron import fit, run, save
 

@@ -8,7 +8,7 @@ import numpy as np
 import torch
 from torch import nn
 
-from grainpocket.core.listen.attention import load
+from grainpocket.core.listen.networks.attention import load
 from training.listen.encoder import Rows, fit
 
 WATCHED = 12

@@ -20,11 +20,12 @@ from scipy.ndimage import uniform_filter1d
 from bench.truth import colour, cover, grooves
 from bench.truth.kits import Kit
 from bench.truth.synth import RATE, Wave
-from grainpocket.core.listen import hits, passages, second
-from grainpocket.core.listen.bands import analyse
-from grainpocket.core.listen.chroma import chroma
-from grainpocket.core.listen.judge import looks
-from grainpocket.core.listen.onsets import detect_in
+from grainpocket.core.listen.detection import detect_in
+from grainpocket.core.listen.drums import clean_hits, templates
+from grainpocket.core.listen.harmony.chroma import chroma
+from grainpocket.core.listen.onsets.classifier import looks
+from grainpocket.core.listen.passages import passages
+from grainpocket.core.listen.spectra.bands import analyse
 from grainpocket.demo.author.singer import VOWELS, Syllable, sing
 from training.listen import people
 from training.listen.sources import all_kits, speech
@@ -208,13 +209,13 @@ class Rows:
             self.bar_groups += [tag * 3 + turn] * len(table)
 
     def _hits(self, bands, mono, onsets, bar_table, covers, tag) -> None:  # type: ignore[no-untyped-def]
-        seen = second.features(bands, onsets.looks, onsets.likely, onsets.roles)
+        seen = templates.features(bands, onsets.looks, onsets.likely, onsets.roles)
         looked = looks(bands, np.round(onsets.looks / bands.hop).astype(np.int64))
         for role, known in covers.items():
-            index = hits.of_role(onsets, role)
+            index = clean_hits.of_role(onsets, role)
             if len(index) < 2 or not known:
                 continue
-            x = np.hstack((hits.features(bands, mono, onsets, role, index, seen, looked), bar_table[index]))
+            x = np.hstack((clean_hits.features(bands, mono, onsets, role, index, seen, looked), bar_table[index]))
             at, db = np.array([t for t, _ in known]), np.array([d for _, d in known])
             gap = np.abs(onsets.seconds[index][:, None] - at[None])
             best = gap.argmin(axis=1)
@@ -223,7 +224,7 @@ class Rows:
             self.hits.append(x.astype(np.float16))
             self.cover.append(y.astype(np.float16))
             self.when.append(onsets.seconds[index])
-            self.groups += [tag * 4 + hits.DRUMS.index(role)] * len(y)
+            self.groups += [tag * 4 + clean_hits.DRUMS.index(role)] * len(y)
 
     def save(self, file: Path) -> None:
         some = {"bars": np.vstack(self.bars), "bar_truth": np.vstack(self.bar_truth), "bar_groups": np.array(self.bar_groups)}

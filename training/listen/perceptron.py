@@ -1,4 +1,4 @@
-"""Perceptrons of two hidden layers in torch, to fit the weights of core/listen/layers.py; and how they are written.
+"""Perceptrons of two hidden layers in torch, to fit the weights of core/listen/networks/dense.py; and how they are written.
 
 Needs torch (2.13, CPU).
 """
@@ -11,7 +11,7 @@ import numpy as np
 import torch
 from torch import nn
 
-from grainpocket.core.listen.layers import Layers
+from grainpocket.core.listen.networks.dense import Layers
 
 DECAY, DROP, BATCH = 1e-3, 0.25, 256
 Fitted = tuple[nn.Sequential, np.ndarray, np.ndarray]

@@ -17,11 +17,11 @@ from numpy.typing import NDArray
 
 from bench.truth import breaks, grooves
 from bench.truth.synth import RATE, Wave
-from grainpocket.core.listen.chroma import Chroma, chroma
-from grainpocket.core.listen.harmony import QUALITIES, WIDTH, between
-from grainpocket.core.listen.metre import table
-from grainpocket.core.listen.onsets import detect
-from grainpocket.core.listen.profile import METRES, PARTS, Evidence, evidence, readings
+from grainpocket.core.listen.detection import detect
+from grainpocket.core.listen.harmony.chords import QUALITIES, WIDTH, between
+from grainpocket.core.listen.harmony.chroma import Chroma, chroma
+from grainpocket.core.listen.tempo.bar_profile import METRES, PARTS, Evidence, evidence, readings
+from grainpocket.core.listen.tempo.metre import table
 from training.listen.sources import all_kits
 
 NEAR_TEMPO, NEAR_PARTS, FEWEST = 0.025, 1.0, 8
@@ -77,7 +77,7 @@ def listen(sound: Wave, harmony: bool = True) -> tuple[Evidence, float]:
 
 @dataclass(frozen=True)
 class Harmony:
-    """rows: (beats, WIDTH) of core/listen/harmony; chords: (beats,) states; key: tonic * 2 + mode, or -1 of bare drums."""
+    """rows: (beats, WIDTH) of core/listen/harmony/chords; chords: (beats,) states; key: tonic * 2 + mode, or -1 of bare drums."""
 
     rows: NDArray[np.float32]
     chords: NDArray[np.int64]

@@ -17,7 +17,7 @@ import soxr
 from bench.truth import breaks, colour, grooves
 from bench.truth.kits import ROLE, Kit, from_font, from_sums
 from bench.truth.synth import RATE, Wave
-from grainpocket.core.listen.judge import OUTPUTS
+from grainpocket.core.listen.onsets.classifier import OUTPUTS
 
 # Held out: the bench is scored with these.
 QUIET = 20

@@ -7,8 +7,8 @@ from collections.abc import Iterable, Sequence
 import numpy as np
 from numpy.typing import NDArray
 
+from grainpocket.core.listen.drums.roles import roles_at
 from grainpocket.core.listen.hearing import Hearing, threshold
-from grainpocket.core.listen.roles import roles_at
 from grainpocket.core.pocket import Cut, Policy, Role
 
 # Closer than this two cuts are one: less than 2 ms at 44.1 kHz makes no slice worth playing.

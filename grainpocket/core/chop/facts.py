@@ -7,9 +7,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from grainpocket.core.listen.bands import COARSE, analyse, coarse_centres
+from grainpocket.core.listen.harmony.pitch import Pitch, pitch
 from grainpocket.core.listen.hearing import Hearing
-from grainpocket.core.listen.pitch import Pitch, pitch
+from grainpocket.core.listen.spectra.bands import COARSE, analyse, coarse_centres
 from grainpocket.core.sound.audio import Samples, db_of, mono, peak_of
 
 # So much of a slice is looked at: the rest is its tail.

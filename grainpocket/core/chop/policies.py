@@ -14,9 +14,9 @@ from grainpocket.core.chop.cuts import LEAST_SLICE, LONGEST_HEAD_S, transient_cu
 from grainpocket.core.chop.kin import cuts_of, related, root_of
 from grainpocket.core.chop.phrases import phrases
 from grainpocket.core.chop.snap import Snapper
-from grainpocket.core.listen.gridlines import beat_of, lines, place_of
+from grainpocket.core.listen.drums.roles import all_roles, roles_at
 from grainpocket.core.listen.hearing import Hearing
-from grainpocket.core.listen.roles import all_roles, roles_at
+from grainpocket.core.listen.tempo.grids import beat_of, lines, place_of
 from grainpocket.core.pocket import Cut, Cutting, Pocket, Role, Source
 from grainpocket.core.sound.audio import Samples, mono
 

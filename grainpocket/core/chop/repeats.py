@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from grainpocket.core.listen.bands import Progress, no_progress
+from grainpocket.core.listen.spectra.bands import Progress, no_progress
 from grainpocket.core.sound.audio import Samples
 
 # Looked for at a quarter of the rate, then placed to the sample.

@@ -8,8 +8,8 @@ from typing import Literal, Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-from grainpocket.core.listen.gridlines import beat_of, place_of
 from grainpocket.core.listen.hearing import Hearing
+from grainpocket.core.listen.tempo.grids import beat_of, place_of
 from grainpocket.core.pocket import Snap, Source
 from grainpocket.core.sound.audio import Samples
 

@@ -13,7 +13,7 @@ from grainpocket.core.chop.policies import NoCuts, propose
 from grainpocket.core.chop.snap import Snapper
 from grainpocket.core.edits.base import EditModel, Library, Refusal, new_ids, the_source
 from grainpocket.core.edits.family_cuts import with_cuts
-from grainpocket.core.listen.roles import roles_at
+from grainpocket.core.listen.drums.roles import roles_at
 from grainpocket.core.pocket import MAX_PARTS, Chop, Cut, Cutting, Pocket, Role, Snap, Source
 
 # An attack this near to a cut made by hand is what it was meant for.

@@ -7,7 +7,7 @@ from typing import Literal
 from pydantic import Field
 
 from grainpocket.core.edits.base import EditModel, Library, Refusal, the_source
-from grainpocket.core.listen import grids
+from grainpocket.core.listen.tempo import grids
 from grainpocket.core.pocket import QUARTERS, Grid, Metre, Pocket, Source
 
 

@@ -10,7 +10,7 @@ from grainpocket.core.chop.cuts import recut, transient_cuts, transient_roles
 from grainpocket.core.chop.kin import cuts_of
 from grainpocket.core.edits.base import EditModel, Library, Refusal, new_ids, the_source
 from grainpocket.core.edits.family_cuts import chops_of
-from grainpocket.core.listen.grids import found_grid
+from grainpocket.core.listen.tempo.grids import found_grid
 from grainpocket.core.params import of
 from grainpocket.core.pocket import MAX_PARTS, Credits, Cut, Frozen, Grid, Key, Kin, Name, Origin, Pad, Pocket, Role, Source
 

@@ -16,7 +16,7 @@ from grainpocket.core.edits.family_cuts import with_cuts
 from grainpocket.core.edits.hitting import with_ids
 from grainpocket.core.edits.padding import fill_pads, pads_of
 from grainpocket.core.edits.played import as_played, whole_bars, with_tempo
-from grainpocket.core.listen.gridlines import beat_of, place_of
+from grainpocket.core.listen.tempo.grids import beat_of, place_of
 from grainpocket.core.pocket import (
     CHOKE_OF,
     MOST_BARS,

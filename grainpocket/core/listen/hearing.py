@@ -8,23 +8,24 @@ from typing import Any
 
 import numpy as np
 
-from grainpocket.core.listen.bands import Progress, analyse, no_progress
-from grainpocket.core.listen.chroma import RATE as LOW
-from grainpocket.core.listen.chroma import chroma, lowered
-from grainpocket.core.listen.harmony import Chord, Key, chords, keys, plain_edges
-from grainpocket.core.listen.hits import CleanHit
-from grainpocket.core.listen.judge import ROLES
-from grainpocket.core.listen.loops import GoodLoop
-from grainpocket.core.listen.loudness import Loudness
-from grainpocket.core.listen.moments import Moments, moments
-from grainpocket.core.listen.onsets import Onsets, detect, detect_in, nothing
-from grainpocket.core.listen.passages import Passage
-from grainpocket.core.listen.profile import evidence
-from grainpocket.core.listen.sharpen import sharpen
-from grainpocket.core.listen.tempo import Tempo, beat_times, candidates
-from grainpocket.core.listen.worth import NOTHING, Worth, found_lines, grid_lines, worth_taking
+from grainpocket.core.listen.detection import detect, detect_in
+from grainpocket.core.listen.drums.clean_hits import CleanHit
+from grainpocket.core.listen.harmony.chords import Chord, Key, chords, keys, plain_edges
+from grainpocket.core.listen.harmony.chroma import RATE as LOW
+from grainpocket.core.listen.harmony.chroma import chroma, lowered
+from grainpocket.core.listen.measures.loudness import Loudness
+from grainpocket.core.listen.onsets.classifier import ROLES
+from grainpocket.core.listen.onsets.onset import Onsets, nothing
+from grainpocket.core.listen.passages.activity import Moments, moments
+from grainpocket.core.listen.passages.loops import GoodLoop
+from grainpocket.core.listen.passages.passages import Passage
+from grainpocket.core.listen.spectra.bands import Progress, analyse, no_progress
+from grainpocket.core.listen.suggestions import NOTHING, Worth, found_lines, grid_lines, worth_taking
+from grainpocket.core.listen.tempo.bar_profile import evidence
+from grainpocket.core.listen.tempo.candidates import Tempo, beat_times, candidates
 from grainpocket.core.pocket import Grid
 from grainpocket.core.sound.audio import Samples, db_of, peak_of
+from grainpocket.core.sound.sharpening import sharpen
 
 VERSION = "16"
 BEGIN_SHARE = 0.01

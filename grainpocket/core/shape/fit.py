@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from grainpocket.core.listen.harmony import Key as FoundKey
+from grainpocket.core.listen.harmony.chords import Key as FoundKey
 from grainpocket.core.pocket import Pocket, Source
 from grainpocket.core.sound.audio import Samples
 

@@ -1,0 +1,1 @@
+"""Which drum each onset is, by the record's own templates and dictionary; soft masks; clean hits."""

@@ -1,0 +1,1 @@
+"""Chroma, chords, key, and the pitch of a single sound."""

@@ -1,0 +1,1 @@
+"""Loudness, true peak, and how two recordings lie against each other."""

@@ -1,0 +1,1 @@
+"""Small networks that run with numpy: dense layers, convolutions, attention."""

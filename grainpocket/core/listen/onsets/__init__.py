@@ -1,0 +1,1 @@
+"""Attacks to the sample, and the onset classifier."""

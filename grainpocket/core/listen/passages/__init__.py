@@ -1,0 +1,1 @@
+"""What sounds when: drums, music, voice; passages, bare drums and good loops."""

@@ -1,0 +1,1 @@
+"""Levels of frequency bands over time, and spectra round chosen samples."""

@@ -1,0 +1,1 @@
+"""Tempo hypotheses, beats, metre, and grids."""

@@ -1,0 +1,1 @@
+"""Weights of the networks (numpy archives), made by training/listen."""
