@@ -7,7 +7,7 @@ from pathlib import Path
 
 from grainpocket.core.document.records import RECORDS
 from grainpocket.core.document.sound import Sound
-from grainpocket.core.mix.effects import EFFECTS
+from grainpocket.core.effects import EFFECTS
 from grainpocket.core.params import SOUND
 from grainpocket.core.pocket import Favourite, Layer, Pad
 from grainpocket.web.schemas import Changes
@@ -41,9 +41,9 @@ def test_the_sound_is_its_table_and_one_value() -> None:
 
 def test_an_effect_is_one_file_and_its_line() -> None:
     """The echo's word for the highs that it loses stands in its own file; the EQ has its own of that name."""
-    others = ("grainpocket/demo", "grainpocket/core/mix/effects/eq.py")
-    assert naming("high_cut", others) == {"grainpocket/core/mix/effects/echo.py"}
-    listed = (ROOT / "grainpocket/core/mix/effects/__init__.py").read_text()
+    others = ("grainpocket/demo", "grainpocket/core/effects/eq.py")
+    assert naming("high_cut", others) == {"grainpocket/core/effects/echo.py"}
+    listed = (ROOT / "grainpocket/core/effects/__init__.py").read_text()
     assert all(f"{kind}.EFFECT" in listed for kind in EFFECTS)
 
 

@@ -9,7 +9,7 @@ from pydantic_core import PydanticSerializationError
 from werkzeug.exceptions import HTTPException
 
 from grainpocket.core.edits import Refusal
-from grainpocket.core.mix.effects import EFFECTS
+from grainpocket.core.effects import EFFECTS
 from grainpocket.core.params import GROUPS, Parameter
 from grainpocket.core.pocket import PAGE, RATE
 from grainpocket.core.sound import peaks

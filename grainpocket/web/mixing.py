@@ -11,9 +11,9 @@ from flask import Response, abort, send_from_directory
 from pydantic import BaseModel, Field
 
 from grainpocket.core.document.mixing import PAD
+from grainpocket.core.effects import EFFECTS
+from grainpocket.core.effects.base import Controls
 from grainpocket.core.listen.measures.loudness import SHORT_S, STEP_S, LoudnessMeter
-from grainpocket.core.mix.effects import EFFECTS
-from grainpocket.core.mix.effects.base import Controls
 from grainpocket.core.mix.live import Picture
 from grainpocket.core.mix.nodes import REDUCTION, Stopped
 from grainpocket.core.mix.pictures import drawing

@@ -9,8 +9,8 @@ from pydantic import BaseModel, Field, create_model, field_validator
 
 from grainpocket.core.document.records import RECORDS, differences
 from grainpocket.core.edits import Edit
-from grainpocket.core.mix.effects import Effect
-from grainpocket.core.mix.effects.base import AMOUNT
+from grainpocket.core.effects import Effect
+from grainpocket.core.effects.base import AMOUNT
 from grainpocket.core.mix.loop import Segment as Recipe
 from grainpocket.core.params import Choice, Parameter, Setting
 from grainpocket.core.pocket import Pocket

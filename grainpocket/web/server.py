@@ -9,7 +9,7 @@ import threading
 import uvicorn
 from a2wsgi import WSGIMiddleware
 
-from grainpocket.core.mix.effects import warm
+from grainpocket.core.effects import warm
 from grainpocket.core.pocket import RATE
 from grainpocket.settings import Settings
 from grainpocket.web.app import create_app

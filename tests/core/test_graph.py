@@ -10,8 +10,8 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from grainpocket.core.mix.effects import EFFECTS
-from grainpocket.core.mix.effects.base import Curve
+from grainpocket.core.effects import EFFECTS
+from grainpocket.core.effects.base import Curve
 from grainpocket.core.mix.graph import Graph
 from grainpocket.core.mix.nodes import SILENT_KEY, Circle, Clock, Feed, Insert, Node, order
 from grainpocket.core.mix.pieces import PieceCache

@@ -1,7 +1,7 @@
 """Buses: what pads are routed to, through effects, into the master.
 
 A bus flows into another one, or into the master; returns are buses that others send to. What an effect is and what can be set on
-it is in core/mix/effects: the document holds the settings that were touched, by name, and edits check them.
+it is in core/effects: the document holds the settings that were touched, by name, and edits check them.
 """
 
 from __future__ import annotations
@@ -18,7 +18,7 @@ MOST_EFFECTS = 32
 
 
 class Effect(Frozen):
-    """An effect in a chain. kind: see core/mix/effects; settings: those that differ from their defaults; listens_to: a bus by id,
+    """An effect in a chain. kind: see core/effects; settings: those that differ from their defaults; listens_to: a bus by id,
     or a pad as "pad:3", that is its key; on: whether it is in the chain at all; inside: the echo of the same chain in whose loop
     it lies, so that every round goes through it."""
 

@@ -10,7 +10,7 @@ from pydantic import Field
 from grainpocket.core.document.mixing import MASTER, MOST_BUSES, MOST_EFFECTS, PAD, Bus, Effect, Send
 from grainpocket.core.edits.base import EditModel, Library, Refusal, new_ids, the_bus, the_pad
 from grainpocket.core.edits.padding import Changes
-from grainpocket.core.mix.effects import EFFECTS
+from grainpocket.core.effects import EFFECTS
 from grainpocket.core.mix.nodes import Circle, order
 from grainpocket.core.mix.routing import nodes_of, table_of
 from grainpocket.core.params import BadValue, checked, named, of

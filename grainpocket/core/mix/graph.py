@@ -21,8 +21,8 @@ from concurrent.futures import ThreadPoolExecutor
 import numpy as np
 from numpy.typing import NDArray
 
-from grainpocket.core.mix.effects import EFFECTS
-from grainpocket.core.mix.effects.base import (
+from grainpocket.core.effects import EFFECTS
+from grainpocket.core.effects.base import (
     AMOUNT,
     Controls,
     State,

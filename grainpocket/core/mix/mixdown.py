@@ -16,8 +16,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from grainpocket.core.document.mixing import MASTER, PAD
-from grainpocket.core.mix.effects import EFFECTS
-from grainpocket.core.mix.effects.base import Curve
+from grainpocket.core.effects import EFFECTS
+from grainpocket.core.effects.base import Curve
 from grainpocket.core.mix.graph import Graph
 from grainpocket.core.mix.loop import Renderer, Segment, Voices, edges
 from grainpocket.core.mix.nodes import SILENT_KEY, Clock, Node, Piece, controls_of

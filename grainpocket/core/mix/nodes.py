@@ -9,8 +9,8 @@ from typing import Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-from grainpocket.core.mix.effects import EFFECTS
-from grainpocket.core.mix.effects.base import Controls, Curve, State
+from grainpocket.core.effects import EFFECTS
+from grainpocket.core.effects.base import Controls, Curve, State
 from grainpocket.core.params import Value
 from grainpocket.core.sound.audio import Samples
 

@@ -8,8 +8,8 @@ from typing import Literal
 
 import numpy as np
 
-from grainpocket.core.mix.effects import compressor, duck, echo, eq, saturation
-from grainpocket.core.mix.effects.base import Controls, Row
+from grainpocket.core.effects import compressor, duck, echo, eq, saturation
+from grainpocket.core.effects.base import Controls, Row
 
 POINTS = 160
 LOWEST_DB = -60.0

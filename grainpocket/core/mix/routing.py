@@ -9,8 +9,8 @@ import numpy as np
 
 from grainpocket.core.document.mixing import MASTER, PAD, Bus, Effect
 from grainpocket.core.document.song import Thread
-from grainpocket.core.mix.effects import EFFECTS
-from grainpocket.core.mix.effects.base import AMOUNT, Curve
+from grainpocket.core.effects import EFFECTS
+from grainpocket.core.effects.base import AMOUNT, Curve
 from grainpocket.core.mix.nodes import Feed, Insert, Node
 from grainpocket.core.params import BUS, Parameter, Setting, named, of
 from grainpocket.core.pocket import Pad, Pocket

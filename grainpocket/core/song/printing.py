@@ -15,8 +15,8 @@ import numpy as np
 from grainpocket.core.document.mixing import MASTER
 from grainpocket.core.edits.base import Refusal
 from grainpocket.core.edits.pocket_wide import KnownCut
+from grainpocket.core.effects.base import Curve
 from grainpocket.core.lineage import merged, parts_of_stretch
-from grainpocket.core.mix.effects.base import Curve
 from grainpocket.core.mix.loop import Renderer
 from grainpocket.core.mix.mixdown import Mix, trimmed
 from grainpocket.core.mix.nodes import Piece

@@ -8,8 +8,8 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from grainpocket.core.mix.effects import EFFECTS
-from grainpocket.core.mix.effects.base import Controls, Curve, run, start_state
+from grainpocket.core.effects import EFFECTS
+from grainpocket.core.effects.base import Controls, Curve, run, start_state
 from grainpocket.core.params import Value
 from grainpocket.core.sound.audio import Samples
 from tests.signals import RATE

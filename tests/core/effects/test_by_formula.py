@@ -6,8 +6,8 @@ import numpy as np
 import pytest
 from scipy import signal
 
-from grainpocket.core.mix.effects import compressor, duck, echo, eq, limiter, reverb, saturation
-from grainpocket.core.mix.effects.base import Curve
+from grainpocket.core.effects import compressor, duck, echo, eq, limiter, reverb, saturation
+from grainpocket.core.effects.base import Curve
 from grainpocket.core.params import Value
 from tests.core.effects.desk import BEAT, both, controls, db, sine, through
 from tests.signals import RATE

@@ -10,8 +10,8 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from scipy import signal
 
-from grainpocket.core.mix.effects import EFFECTS
-from grainpocket.core.mix.effects.base import AMOUNT, Controls, Curve, run, start_state
+from grainpocket.core.effects import EFFECTS
+from grainpocket.core.effects.base import AMOUNT, Controls, Curve, run, start_state
 from grainpocket.core.params import BadValue, Choice, Parameter, Setting, Switch, Value, checked
 from grainpocket.core.sound.audio import Samples
 from tests.core.effects.desk import BEAT, both, controls, db, through

@@ -11,8 +11,8 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from scipy import signal
 
-from grainpocket.core.mix.effects import EFFECTS
-from grainpocket.core.mix.effects.base import Controls, Curve, run, start_state, turn_rings
+from grainpocket.core.effects import EFFECTS
+from grainpocket.core.effects.base import Controls, Curve, run, start_state, turn_rings
 from grainpocket.core.mix.graph import Graph
 from grainpocket.core.mix.nodes import Insert, Node, controls_of
 from grainpocket.core.mix.pieces import PieceCache

@@ -10,8 +10,8 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
-from grainpocket.core.mix.effects.base import Controls, Effect, State, gains
-from grainpocket.core.mix.effects.eq import BUTTERWORTH, _filter, _pass
+from grainpocket.core.effects.base import Controls, Effect, State, gains
+from grainpocket.core.effects.eq import BUTTERWORTH, _filter, _pass
 from grainpocket.core.params import Parameter, Setting
 from grainpocket.core.sound.audio import Samples
 

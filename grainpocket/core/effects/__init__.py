@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from grainpocket.core.mix.effects import compressor, duck, echo, eq, limiter, reverb, saturation, width
-from grainpocket.core.mix.effects.base import TICK, Controls, Effect, run, start_state
+from grainpocket.core.effects import compressor, duck, echo, eq, limiter, reverb, saturation, width
+from grainpocket.core.effects.base import TICK, Controls, Effect, run, start_state
 
 EFFECTS: dict[str, Effect] = {
     one.kind: one

@@ -14,7 +14,7 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
-from grainpocket.core.mix.effects.base import TICK, Controls, Effect, Row, State, run, start_state
+from grainpocket.core.effects.base import TICK, Controls, Effect, Row, State, run, start_state
 from grainpocket.core.params import Choice, Parameter, Setting, Switch
 from grainpocket.core.sound.audio import Samples
 

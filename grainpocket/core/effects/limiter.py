@@ -11,7 +11,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from grainpocket.core.mix.effects.base import Controls, Effect, State, gains, low_pass
+from grainpocket.core.effects.base import Controls, Effect, State, gains, low_pass
 from grainpocket.core.params import Parameter, Setting
 from grainpocket.core.sound.audio import Samples
 

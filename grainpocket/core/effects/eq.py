@@ -10,7 +10,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-from grainpocket.core.mix.effects.base import TICK, Controls, Effect, Row, State
+from grainpocket.core.effects.base import TICK, Controls, Effect, Row, State
 from grainpocket.core.params import Choice, Parameter, Setting
 from grainpocket.core.sound.audio import Samples
 

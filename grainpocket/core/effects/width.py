@@ -7,8 +7,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from grainpocket.core.mix.effects.base import TICK, Controls, Effect, State
-from grainpocket.core.mix.effects.eq import BUTTERWORTH, _filter, _pass
+from grainpocket.core.effects.base import TICK, Controls, Effect, State
+from grainpocket.core.effects.eq import BUTTERWORTH, _filter, _pass
 from grainpocket.core.params import Parameter, Setting
 from grainpocket.core.sound.audio import Samples
 

@@ -10,7 +10,7 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
-from grainpocket.core.mix.effects.base import TICK, Controls, Effect, State
+from grainpocket.core.effects.base import TICK, Controls, Effect, State
 from grainpocket.core.params import Parameter, Setting
 from grainpocket.core.sound.audio import Samples
 

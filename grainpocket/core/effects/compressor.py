@@ -10,7 +10,7 @@ from __future__ import annotations
 import numpy as np
 from numba import njit
 
-from grainpocket.core.mix.effects.base import Controls, Effect, Row, State, decibels, gains
+from grainpocket.core.effects.base import Controls, Effect, Row, State, decibels, gains
 from grainpocket.core.params import Choice, Parameter, Setting
 from grainpocket.core.sound.audio import Samples
 
