@@ -37,7 +37,9 @@ def parts_of_stretch(source: Source, start: int, end: int) -> tuple[Part, ...]:
 
 def parts_of_pads(pocket: Pocket, pads: Iterable[Pad]) -> tuple[Part, ...]:
     """Every record that pads play and the stretches of it, whatever settings bend them; places are not known."""
-    chops: list[Chop] = [c for pad in pads for c in (pad.chop, *pad.takes, *(layer.chop for layer in pad.layers))]
+    chops: list[Chop] = []
+    for pad in pads:
+        chops += [pad.chop, *pad.takes, *(layer.chop for layer in pad.layers), *(zone.chop for zone in pad.zones)]
     found = [p for c in chops if c.source in pocket.sources for p in parts_of_stretch(pocket.sources[c.source], c.start, c.end)]
     return merged(found)
 

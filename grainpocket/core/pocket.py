@@ -19,6 +19,7 @@ from grainpocket.core.params import of
 
 MOST_CHOKE = 8
 MOST_LAYERS = 7
+MOST_ZONES = 32
 MOST_TRAY = 256
 LONGEST_CHOP_S = 120
 # Of what is laid out drum by drum: each drum cuts off its own earlier strokes, and a hat no kick.
@@ -193,15 +194,28 @@ class Chop(Frozen):
 
 
 class Layer(Frozen):
-    """Another sound that plays with a pad's own. Its level and pitch come on top of the pad's; the rest is its own."""
+    """Another sound that plays with a pad's own. Its level and pitch come on top of the pad's; the rest is its own. delay: ms after
+    the hit; softest, hardest: velocities between which it sounds; when: always, in turn with others, or one of them by chance."""
 
     chop: Chop
     name: str = Field(default="", max_length=80)
     sound: Sound = Sound()
+    delay: float = of("layer", "delay").field()
+    softest: int = of("layer", "softest").whole_field()
+    hardest: int = of("layer", "hardest").whole_field()
+    when: Literal["always", "in turn", "random"] = "always"
+
+
+class Zone(Frozen):
+    """A further chop of an instrument, and the key at which it sounds at its own pitch (MIDI, cents as a fraction)."""
+
+    chop: Chop
+    root: float = Field(ge=0, le=127)
 
 
 class Pad(Frozen):
     """takes: further chops of the same drum, which hits may play instead of its own; layers: what sounds along with it;
+    zones: further chops across the keys;
     locked: no slice takes its place; bus: where it was routed by hand ("master" too), None where its role decides."""
 
     name: str | None = Field(default=None, max_length=80, description="Its own; called: what is shown (core/document/naming)")
@@ -210,6 +224,7 @@ class Pad(Frozen):
     chop: Chop
     takes: tuple[Chop, ...] = Field(default=(), max_length=256)
     layers: tuple[Layer, ...] = Field(default=(), max_length=MOST_LAYERS)
+    zones: tuple[Zone, ...] = Field(default=(), max_length=MOST_ZONES)
     locked: bool = False
     sound: Sound = Sound()
     bus: str | None = None

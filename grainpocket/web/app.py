@@ -8,21 +8,24 @@ from pydantic import ValidationError
 from pydantic_core import PydanticSerializationError
 from werkzeug.exceptions import HTTPException
 
+from grainpocket.core.document.settings import SOUND_GROUPS
 from grainpocket.core.edits import Refusal
 from grainpocket.core.effects import EFFECTS
 from grainpocket.core.params import GROUPS, Parameter
 from grainpocket.core.pocket import PAGE, RATE
+from grainpocket.core.shape.presets import PRESETS
 from grainpocket.core.sound import peaks
 from grainpocket.settings import Settings
 from grainpocket.store.packing import Unsound
 from grainpocket.store.pockets import NoSuchPocket, Stale, Unreadable
 from grainpocket.store.room import NoRoom
-from grainpocket.web import chop, finds, fitting, listen, mixing, pockets, records, restore, shelf, sound, takes, worth
+from grainpocket.web import chop, finds, fitting, listen, mixing, pockets, records, restore, shape, shelf, sound, takes, worth
 from grainpocket.web.answers import FOREVER, json_of
 from grainpocket.web.desk import Desk, UnknownKey
 from grainpocket.web.full import DiskFull, is_full
 from grainpocket.web.schemas import (
     About,
+    Preset,
     Problem,
     SoundState,
     StaleProblem,
@@ -52,16 +55,19 @@ def create_app(settings: Settings, extra_ports: tuple[int, ...] = ()) -> OpenAPI
     def about() -> Response:
         parameters = {group: [s for s in table if isinstance(s, Parameter)] for group, table in GROUPS.items()}
         settings_ = {group: [setting_reply(s) for s in table] for group, table in GROUPS.items()}
+        settings_ |= {f"sound_{group}": [setting_reply(s) for s in table] for group, table in SOUND_GROUPS.items()}
+        presets = [Preset(name=name, settings=dict(some)) for name, some in PRESETS.items()]
         effects = [effect_reply(effect) for effect in EFFECTS.values()]
         return json_of(
             About(
                 version=VERSION, rate=RATE, page=PAGE, most_bytes=settings.most_bytes, most_minutes=settings.most_minutes,
                 formats=FORMATS, peak_base=peaks.BASE, peak_factor=peaks.FACTOR, peak_levels=peaks.LEVELS,
                 peak_tile=finds.TILE, parameters=parameters, settings=settings_, effects=effects,
+                presets=presets,
             )
         )  # fmt: skip
 
-    for part in (pockets, finds, records, listen, worth, chop, shelf, fitting, restore, sound, takes, mixing):
+    for part in (pockets, finds, records, listen, worth, chop, shelf, fitting, restore, sound, takes, mixing, shape):
         app.register_api(part.api)
     return app
 

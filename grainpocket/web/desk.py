@@ -4,14 +4,16 @@ from __future__ import annotations
 
 import threading
 from collections import OrderedDict
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
+from grainpocket.core.document.sound import NEUTRAL
 from grainpocket.core.mix.alone import alone, keys_through
 from grainpocket.core.mix.loop import Renderer, Segment
 from grainpocket.core.pocket import RATE, Pocket
-from grainpocket.core.shape.voice import VoiceSpec, spec_of
+from grainpocket.core.shape.playing import by_velocity, takes_turns
+from grainpocket.core.shape.voice import VELOCITY_STEP, VoiceSpec, spec_of, under_the_hand
 from grainpocket.core.sound.audio import planar
 from grainpocket.jobs.queue import Queues
 from grainpocket.settings import Settings
@@ -24,7 +26,7 @@ from grainpocket.web.by_grid import WorthKeeper
 from grainpocket.web.heard import Heard, Named, Playing
 from grainpocket.web.slicing import FactKeeper
 
-_MOST_RECIPES, _MOST_AHEAD, _MOST_WIRE = 8000, 16, 64
+_MOST_RECIPES, _MOST_AHEAD, _MOST_WIRE, _MOST_TURNS = 8000, 16, 64, 8
 
 
 @dataclass(frozen=True, eq=False)
@@ -75,7 +77,36 @@ class Desk:
 
     def voices(self, pocket: Pocket) -> dict[int, tuple[str, VoiceSpec]]:
         """(key, spec) of every pad's voice."""
-        specs = {index: spec_of(pocket, pad) for index, pad in pocket.pads.items()}
+        specs = {index: spec_of(pocket, pad, under_the_hand(pad)) for index, pad in pocket.pads.items()}
+        return self._keyed(pocket, specs)
+
+    def keys(self, pocket: Pocket, pad: int, notes: Iterable[int]) -> dict[int, tuple[str, VoiceSpec]]:
+        """(key, spec) of a pad's voice at notes."""
+        played = pocket.pads[pad]
+        return self._keyed(pocket, {note: spec_of(pocket, played, under_the_hand(played, note)) for note in notes})
+
+    def raw(self, pocket: Pocket, pad: int) -> tuple[str, VoiceSpec]:
+        """(key, spec) of a pad's chop as it is in its record, at the level of its source."""
+        bare = pocket.pads[pad].model_copy(update={"sound": NEUTRAL, "layers": (), "zones": ()})
+        return self._keyed(pocket, {pad: spec_of(pocket, bare)})[pad]
+
+    def variants(self, pocket: Pocket) -> dict[int, list[list[str]]]:
+        """Keys of the voices of pads that do not always sound the same: by turn, and by velocity from soft to hard."""
+        out = {}
+        for index, pad in pocket.pads.items():
+            softer, turns = by_velocity(pad), min(takes_turns(pad), _MOST_TURNS)
+            if not softer and turns == 1:
+                continue
+            steps = [step for step in range(VELOCITY_STEP, 128, VELOCITY_STEP)] if softer else []
+            rows = []
+            for turn in range(turns):
+                strokes = [replace(under_the_hand(pad), turn=turn, velocity=velocity) for velocity in (*steps, 127)]
+                known = self._keyed(pocket, dict(enumerate(spec_of(pocket, pad, stroke) for stroke in strokes)))
+                rows.append([key for key, _ in known.values()])
+            out[index] = rows
+        return out
+
+    def _keyed(self, pocket: Pocket, specs: Mapping[int, VoiceSpec]) -> dict[int, tuple[str, VoiceSpec]]:
         keyed = {index: (spec.key(pocket.rate), spec) for index, spec in specs.items()}
         self._know(dict(keyed.values()))
         return keyed

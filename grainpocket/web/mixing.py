@@ -4,7 +4,6 @@ import json
 import math
 import re
 from collections.abc import Sequence
-from typing import Literal
 
 import numpy as np
 from flask import Response, abort, send_from_directory
@@ -23,6 +22,7 @@ from grainpocket.core.song.layout import beats_of
 from grainpocket.core.sound.audio import Samples
 from grainpocket.jobs.rendering import Export
 from grainpocket.web.answers import json_of
+from grainpocket.web.drawings import DrawingReply
 from grainpocket.web.heard import SONG
 from grainpocket.web.pockets import PatternPath, desk
 from grainpocket.web.routes import routes
@@ -189,19 +189,6 @@ def job_file(path: JobFile) -> Response:
 class DrawingBody(BaseModel):
     settings: dict[str, float | bool | str] = {}
     tempo: float = of("pocket", "tempo").field()
-
-
-class DrawingReply(BaseModel):
-    """What an effect does, as a line through points or a bar at each; no points: there is nothing to see of it."""
-
-    x: list[float] = []
-    y: list[float] = []
-    x_unit: str = ""
-    y_unit: str = ""
-    low: float = 0
-    high: float = 1
-    log_x: bool = False
-    shape: Literal["line", "bars"] = "line"
 
 
 class EffectPath(BaseModel):

@@ -5,7 +5,8 @@ from flask import Response, current_app
 from grainpocket.core.mix.loop import Segment
 from grainpocket.core.mix.routing import bus_of
 from grainpocket.core.pocket import Pocket
-from grainpocket.core.rhythm.schedule import CHOKE_FADE_S, RELEASE_FADE_S, TOGETHER_S
+from grainpocket.core.rhythm.schedule import CHOKE_FADE_S, TOGETHER_S
+from grainpocket.core.shape.voice import VoiceSpec
 from grainpocket.core.song.layout import stretches
 from grainpocket.store.pockets import Moved
 from grainpocket.web.answers import json_of
@@ -88,6 +89,14 @@ def get_sounds(path: PatternPath) -> Response:
     return json_of(sounds(state.pocket, _Heard(path.pocket, path.pattern)))
 
 
+def voice_reply(pocket: Pocket, index: int, key: str, spec: VoiceSpec, through: str | None, variants: list[list[str]]) -> Voice:
+    lead = spec.lead(pocket.rate)
+    return Voice.model_construct(
+        key=key, frames=lead + spec.length, lead=lead, through=through, bus=bus_of(pocket, pocket.pads[index]),
+        release=round(spec.sound.release * pocket.rate / 1000), variants=variants,
+    )  # fmt: skip
+
+
 class _Heard:
     """The pattern that the musician hears, and its plan: worked out once, and rendered while the edit is written to disk."""
 
@@ -113,16 +122,13 @@ class _Heard:
 
 
 def sounds(pocket: Pocket, heard: _Heard) -> Sounds:
-    known = desk().voices(pocket)
+    known, variants = desk().voices(pocket), desk().variants(pocket)
     through = desk().through(pocket, known)
     voices = {
-        index: Voice.model_construct(
-            key=key, frames=spec.lead(pocket.rate) + spec.length, lead=spec.lead(pocket.rate), through=through.get(index),
-            bus=bus_of(pocket, pocket.pads[index]),
-        )
+        index: voice_reply(pocket, index, key, spec, through.get(index), variants.get(index, []))
         for index, (key, spec) in known.items()
-    }  # fmt: skip
-    spans = {"release": RELEASE_FADE_S, "choke": CHOKE_FADE_S, "together": TOGETHER_S}
+    }
+    spans = {"choke": CHOKE_FADE_S, "together": TOGETHER_S}
     live = Live(**{name: int(span * pocket.rate) for name, span in spans.items()})
     song = [
         SongStretch.model_construct(section=one.section.id, at=one.at, beats=float(one.section.beats), turn=one.turn)

@@ -75,15 +75,23 @@ class Voice(BaseModel):
     lead: int
     through: str | None = Field(default=None, description="Names its sound through its bus and the master, where that is another")
     bus: str = Field(description="The bus that its pad is on, or master")
+    release: int = Field(description="Samples of its fade once it is let go")
+    variants: list[list[str]] = Field(description="By turn, then by velocity from soft to hard: keys, where they differ")
 
 
 class Live(BaseModel):
     """What the hands may do to a voice that sounds: fades in samples. together: presses no further apart than this cut each
     other off no more than one hit does itself."""
 
-    release: int
     choke: int
     together: int
+
+
+class KeysReply(BaseModel):
+    """root: the key (MIDI) of note 0; notes: by semitones from it."""
+
+    root: int
+    notes: dict[int, Voice]
 
 
 class SongStretch(BaseModel):
@@ -243,6 +251,13 @@ class EffectInfo(BaseModel):
     holds: bool
 
 
+class Preset(BaseModel):
+    """A few settings to begin from."""
+
+    name: str
+    settings: dict[str, float | bool | str]
+
+
 class About(BaseModel):
     """What the interface needs to know of the program: its limits and the ranges of all that can be set."""
 
@@ -259,6 +274,7 @@ class About(BaseModel):
     parameters: dict[str, list[Parameter]]
     settings: dict[str, list[SettingInfo]]
     effects: list[EffectInfo]
+    presets: list[Preset]
 
 
 def setting_reply(setting: Setting) -> SettingInfo:

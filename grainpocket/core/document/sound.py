@@ -1,7 +1,8 @@
 """How a chop sounds: one value that pads, layers and favourites each hold.
 
-Its fields are the table of settings (core/params): a setting that is added there is in every document, in the edits that change
-it and in the API, and is one more thing in which a sound can differ from the neutral one.
+Its fields are the table of settings (core/document/settings): a setting that is added there is in every document, in the edits that
+change it and in the API, and is one more thing in which a sound can differ from the neutral one. Written down is only what
+differs from its default, so that a document stays small and a setting that is added changes no bytes and no keys.
 """
 
 from __future__ import annotations
@@ -9,20 +10,47 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import TYPE_CHECKING, Any
 
-from pydantic import create_model
+from pydantic import Field, GetJsonSchemaHandler, SerializerFunctionWrapHandler, create_model, model_serializer
 
 from grainpocket.core.document.base import Frozen
-from grainpocket.core.params import SOUND, Setting, Value, checked, named
+from grainpocket.core.document.mixing import MOST_EFFECTS, Effect
+from grainpocket.core.params import SOUND, Parameter, Setting, Value, checked, named
+
+Amounts = dict[str, float]
+_NAMES = tuple(setting.name for setting in SOUND)
+
+
+class _Sound(Frozen):
+    """by_velocity, by_wheel: by setting, in % of its range, how far a soft hit moves it down, or a turned wheel up; chain: the
+    effects that its voice goes through."""
+
+    by_velocity: Amounts = {}
+    by_wheel: Amounts = {}
+    chain: tuple[Effect, ...] = Field(default=(), max_length=MOST_EFFECTS)
+
+    def __hash__(self) -> int:
+        # What is kept by sound is looked up by it all the time; what no tuple holds, the comparison tells apart.
+        return hash(tuple(map(self.__dict__.__getitem__, _NAMES)))
+
+    @model_serializer(mode="wrap")
+    def _sparse(self, handler: SerializerFunctionWrapHandler) -> Any:
+        return {name: value for name, value in handler(self).items() if getattr(self, name) != getattr(NEUTRAL, name)}
+
+    @classmethod
+    def __get_pydantic_json_schema__(cls, core_schema: Any, handler: GetJsonSchemaHandler) -> Any:
+        # A serializer hides the fields from the API's document; they are all there, and none has to be.
+        return handler({key: value for key, value in core_schema.items() if key != "serialization"})
+
 
 if TYPE_CHECKING:
 
-    class Sound(Frozen):
-        def __init__(self, **settings: Value) -> None: ...
+    class Sound(_Sound):
+        def __init__(self, **settings: Any) -> None: ...
         def __getattr__(self, name: str) -> Any: ...
 
 else:
-    Sound = create_model("Sound", __base__=Frozen, __module__=__name__, **{s.name: (s.kind, s.field()) for s in SOUND})
-    Sound.__doc__ = "The settings of a sound."
+    Sound = create_model("Sound", __base__=_Sound, __module__=__name__, **{s.name: (s.kind, s.field()) for s in SOUND})
+    Sound.__doc__ = "The settings of a sound: those that differ from their defaults."
 
 NEUTRAL = Sound()
 
@@ -36,8 +64,18 @@ def changed(sound: Sound, changes: Mapping[str, Value | None]) -> Sound:
     return sound.model_copy(update=update) if update else sound
 
 
+def moved_by(sound: Sound, amounts: Mapping[str, float], share: float) -> Sound:
+    """The sound with settings moved by so many per cent of their range, times a share; along the curve of their slider."""
+    update = {}
+    for name, amount in amounts.items():
+        setting = next((one for one in SOUND if one.name == name), None)
+        if isinstance(setting, Parameter) and amount * share:
+            update[name] = setting.along(setting.place(getattr(sound, name)) + amount * share / 100)
+    return sound.model_copy(update=update) if update else sound
+
+
 # The level is the same on both sides of a join or there is none; how a pad is played shows in where its voices stop.
-_HARMLESS = ("level", "play")
+_HARMLESS = ("level", "release", "root", "by_velocity", "by_wheel", "wheel")
 _AT_ITS_END = ("fade_out",)
 
 
@@ -46,4 +84,7 @@ def bends(sound: Sound, at_start: bool = False) -> bool:
     the next; at_start: into this one, whatever becomes of its end. Every setting that is added counts by itself, unless it is
     known to change nothing there."""
     free = _HARMLESS + _AT_ITS_END if at_start else _HARMLESS
-    return bool(sound.model_copy(update={name: getattr(NEUTRAL, name) for name in free}) != NEUTRAL)
+    update = {name: getattr(NEUTRAL, name) for name in free}
+    if sound.play == "held":
+        update["play"] = NEUTRAL.play
+    return bool(sound.model_copy(update=update) != NEUTRAL)

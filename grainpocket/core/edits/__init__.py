@@ -54,6 +54,7 @@ from grainpocket.core.edits.pocket_wide import (
     SetSourceKey,
     SetTrim,
 )
+from grainpocket.core.edits.shaping import AddZones, CopySound, FindRoot, FitToKey, SetAmounts, SetZone, SplitBands
 from grainpocket.core.edits.shelved import TakeFromShelf
 from grainpocket.core.edits.songs import AddSection, MoveSection, RemoveSection, SetSection, SetThread
 from grainpocket.core.edits.spreading import FitToPads, RepeatBars, SplitByRole
@@ -64,6 +65,7 @@ Edit = Annotated[
     | Recut | CutAtMarks | AddCut | MoveCut | StepCut | DeleteCuts | NameSlice | SetRole
     | CutStretches | StretchesToPads | FitToPads | SplitByRole | RepeatBars | LiveCut
     | SlicesToPads | SetPads | SetEachPad | ClearPads | MovePad | CopyPad | PlaySlice | SwitchSound | SetLayer
+    | SetAmounts | CopySound | SplitBands | FindRoot | AddZones | SetZone | FitToKey
     | NamePage | CopyPage | AddToTray | TakeFromTray | TrayToPads | TakeFromShelf
     | AddPattern | SetPattern | RemovePattern | OriginalRhythm
     | PutHits | RemoveHits | SetHits | MoveHits

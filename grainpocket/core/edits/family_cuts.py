@@ -46,10 +46,12 @@ def pad_with(pad: Pad, change: Callable[[Chop], Chop]) -> Pad:
     layers = tuple(
         layer if (now := change(layer.chop)) is layer.chop else layer.model_copy(update={"chop": now}) for layer in pad.layers
     )
-    if chop is pad.chop and all(a is b for a, b in zip(takes, pad.takes, strict=True)) and layers == pad.layers:
+    zones = tuple(zone.model_copy(update={"chop": change(zone.chop)}) for zone in pad.zones)
+    same = all(a is b for a, b in zip(takes, pad.takes, strict=True)) and layers == pad.layers and zones == pad.zones
+    if chop is pad.chop and same:
         return pad
-    return pad.model_copy(update={"chop": chop, "takes": takes, "layers": layers})
+    return pad.model_copy(update={"chop": chop, "takes": takes, "layers": layers, "zones": zones})
 
 
 def chops_of(pad: Pad) -> tuple[Chop, ...]:
-    return (pad.chop, *pad.takes, *(layer.chop for layer in pad.layers))
+    return (pad.chop, *pad.takes, *(layer.chop for layer in pad.layers), *(zone.chop for zone in pad.zones))

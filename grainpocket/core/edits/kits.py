@@ -10,6 +10,7 @@ from grainpocket.core.chop.kin import related, root_of, slices, under
 from grainpocket.core.edits.base import EditModel, Library, Refusal, the_pad, the_source
 from grainpocket.core.edits.family_cuts import chops_of, pad_with
 from grainpocket.core.edits.padding import Changes, fill_pads, pads_of, with_sound
+from grainpocket.core.params import of
 from grainpocket.core.pocket import CHOKE_OF, MOST_PADS, MOST_TRAY, PAGE, Chop, Frozen, Held, Pad, Pocket, Role
 
 LAST_PAGE = MOST_PADS // PAGE - 1
@@ -77,7 +78,7 @@ class CopyPad(EditModel):
                 raise Refusal(f"{there.called} is locked. Unlock it first, or choose another pad.")
             if self.settings_only:
                 own = the_pad(pocket, place).model_dump(include={"name", "role", "locked"})
-                kept = {"chop": pads[place].chop, "takes": pads[place].takes, "layers": pads[place].layers}
+                kept = {name: getattr(pads[place], name) for name in ("chop", "takes", "layers", "zones")}
                 pads[place] = pad.model_copy(update={**own, **kept})
             else:
                 pads[place] = pad.model_copy(update={"locked": False})
@@ -134,16 +135,24 @@ class PlaySlice(EditModel):
 
 
 class SetLayer(EditModel):
-    """Settings of a pad's layer, or take it off."""
+    """Settings of a pad's layer, or take it off. delay: ms after the hit; softest, hardest: velocities between which it sounds;
+    when: always, in turn with others, or one of them by chance."""
 
     type: Literal["set_layer"] = "set_layer"
     pad: int
     layer: int = Field(ge=0)
     sound: Changes = {}
     remove: bool = False
+    delay: float | None = of("layer", "delay").optional_field()
+    softest: int | None = of("layer", "softest").optional_field()
+    hardest: int | None = of("layer", "hardest").optional_field()
+    when: Literal["always", "in turn", "random"] | None = None
+
+    def _given(self) -> dict[str, object]:
+        return self.model_dump(include={"delay", "softest", "hardest", "when"}, exclude_none=True)
 
     def label(self, pocket: Pocket) -> str:
-        return "remove layer" if self.remove else f"layer {next(iter(self.sound), 'sound')}"
+        return "remove layer" if self.remove else f"layer {next(iter([*self.sound, *self._given()]), 'sound')}"
 
     def apply(self, pocket: Pocket, library: Library) -> Pocket:
         pad = the_pad(pocket, self.pad)
@@ -154,7 +163,7 @@ class SetLayer(EditModel):
             del layers[self.layer]
         else:
             layer = layers[self.layer]
-            layers[self.layer] = layer.model_copy(update={"sound": with_sound(layer.sound, self.sound)})
+            layers[self.layer] = layer.model_copy(update={"sound": with_sound(layer.sound, self.sound), **self._given()})
         return pocket.with_pad(self.pad, pad.model_copy(update={"layers": tuple(layers)}))
 
 

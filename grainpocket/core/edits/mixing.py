@@ -16,7 +16,7 @@ from grainpocket.core.mix.routing import nodes_of, table_of
 from grainpocket.core.params import BadValue, checked, named, of
 from grainpocket.core.pocket import Name, Pocket, Role
 
-BusOrMaster = Field(description="A bus by id, or master")
+BusOrMaster = Field(description="A bus by id, master, or a pad as pad:3")
 
 
 class AddBus(EditModel):
@@ -236,17 +236,32 @@ def _known(kind: str) -> str:
 def _chain_or_none(pocket: Pocket, bus: str) -> tuple[Effect, ...] | None:
     if bus == MASTER:
         return pocket.chain
+    if bus.startswith(PAD):
+        return next((pad.sound.chain for index, pad in pocket.pads.items() if bus == f"{PAD}{index}"), None)
     return pocket.buses[bus].chain if bus in pocket.buses else None
 
 
 def _chain(pocket: Pocket, bus: str) -> tuple[Effect, ...]:
+    if bus.startswith(PAD):
+        return the_pad(pocket, _number(bus)).sound.chain
     return pocket.chain if bus == MASTER else the_bus(pocket, bus).chain
 
 
 def _with_chain(pocket: Pocket, bus: str, chain: tuple[Effect, ...]) -> Pocket:
     if bus == MASTER:
         return pocket.model_copy(update={"chain": chain})
+    if bus.startswith(PAD):
+        if any(one.listens_to is not None or one.kind == "duck" for one in chain):
+            raise Refusal("What a pad goes through hears nothing but that pad. Ducking is for a bus.")
+        pad = the_pad(pocket, _number(bus))
+        return pocket.with_pad(_number(bus), pad.model_copy(update={"sound": pad.sound.model_copy(update={"chain": chain})}))
     return pocket.with_bus(the_bus(pocket, bus).model_copy(update={"chain": chain}))
+
+
+def _number(pad: str) -> int:
+    """Of a pad as "pad:3"; of what is none, a number that no pad has."""
+    number = pad[len(PAD) :]
+    return int(number) if number.isascii() and number.isdecimal() and len(number) < 9 else -1
 
 
 def _place(chain: tuple[Effect, ...], effect: str) -> int:
@@ -289,9 +304,9 @@ def _with_settings(effect: Effect, changes: Changes) -> Effect:
 def _heard(pocket: Pocket, key: str | None) -> str | None:
     if key is None:
         return None
-    if key.startswith(PAD) and key[len(PAD) :].isascii() and key[len(PAD) :].isdecimal():
-        the_pad(pocket, int(key[len(PAD) :]))
-        return f"{PAD}{int(key[len(PAD) :])}"
+    if key.startswith(PAD):
+        the_pad(pocket, _number(key))
+        return f"{PAD}{_number(key)}"
     the_bus(pocket, key)
     return key
 

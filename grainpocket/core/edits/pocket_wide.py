@@ -219,7 +219,8 @@ def _without(pad: Pad, source: str) -> Pad | None:
         return None
     # A hit names its take by number: the others keep theirs.
     takes = tuple(pad.chop if take.source == source else take for take in pad.takes)
-    return pad.model_copy(update={"takes": takes, "layers": tuple(one for one in pad.layers if one.chop.source != source)})
+    layers, zones = (tuple(one for one in some if one.chop.source != source) for some in (pad.layers, pad.zones))
+    return pad.model_copy(update={"takes": takes, "layers": layers, "zones": zones})
 
 
 def unused_name(name: str, pocket: Pocket) -> str:

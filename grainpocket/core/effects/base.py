@@ -17,7 +17,7 @@ from typing import Any, Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-from grainpocket.core.params import Parameter, Setting, Value
+from grainpocket.core.setting import Parameter, Setting, Value
 from grainpocket.core.sound.audio import Samples
 
 TICK = 64

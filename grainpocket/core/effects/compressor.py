@@ -11,7 +11,7 @@ import numpy as np
 from numba import njit
 
 from grainpocket.core.effects.base import Controls, Effect, Row, State, decibels, gains
-from grainpocket.core.params import Choice, Parameter, Setting
+from grainpocket.core.setting import Choice, Parameter, Setting
 from grainpocket.core.sound.audio import Samples
 
 RMS_S = 0.010  # time constant of the mean square

@@ -12,7 +12,7 @@ from numba import njit
 
 from grainpocket.core.effects.base import Controls, Effect, State, gains
 from grainpocket.core.effects.eq import BUTTERWORTH, _filter, _pass
-from grainpocket.core.params import Parameter, Setting
+from grainpocket.core.setting import Parameter, Setting
 from grainpocket.core.sound.audio import Samples
 
 LET_GO_DB = 12.0  # a key this far under the threshold has ended: between both it goes on as it was

@@ -15,7 +15,7 @@ import numpy as np
 from numba import njit
 
 from grainpocket.core.effects.base import TICK, Controls, Effect, Row, State, run, start_state
-from grainpocket.core.params import Choice, Parameter, Setting, Switch
+from grainpocket.core.setting import Choice, Parameter, Setting, Switch
 from grainpocket.core.sound.audio import Samples
 
 LEAST_S, MOST_S = 0.001, 4.0

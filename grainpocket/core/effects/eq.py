@@ -11,7 +11,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from grainpocket.core.effects.base import TICK, Controls, Effect, Row, State
-from grainpocket.core.params import Choice, Parameter, Setting
+from grainpocket.core.setting import Choice, Parameter, Setting
 from grainpocket.core.sound.audio import Samples
 
 SLOPES = {"off": 0, "12": 1, "24": 2}  # sections of a cut

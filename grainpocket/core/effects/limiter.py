@@ -12,7 +12,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from grainpocket.core.effects.base import Controls, Effect, State, gains, low_pass
-from grainpocket.core.params import Parameter, Setting
+from grainpocket.core.setting import Parameter, Setting
 from grainpocket.core.sound.audio import Samples
 
 TIMES, REACH = 16, 24  # oversampling of the peaks, and samples of the filter on either side

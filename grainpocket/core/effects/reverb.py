@@ -11,7 +11,7 @@ import numpy as np
 from numba import njit
 
 from grainpocket.core.effects.base import TICK, Controls, Effect, State
-from grainpocket.core.params import Parameter, Setting
+from grainpocket.core.setting import Parameter, Setting
 from grainpocket.core.sound.audio import Samples
 
 LINES = 16

@@ -11,7 +11,7 @@ import numpy as np
 from numba import njit
 
 from grainpocket.core.effects.base import Controls, Effect, Row, State, gains, low_pass
-from grainpocket.core.params import Choice, Parameter, Setting
+from grainpocket.core.setting import Choice, Parameter, Setting
 from grainpocket.core.sound.audio import Samples
 
 TIMES, TAPS = 8, 513

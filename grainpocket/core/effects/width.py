@@ -9,7 +9,7 @@ import numpy as np
 
 from grainpocket.core.effects.base import TICK, Controls, Effect, State
 from grainpocket.core.effects.eq import BUTTERWORTH, _filter, _pass
-from grainpocket.core.params import Parameter, Setting
+from grainpocket.core.setting import Parameter, Setting
 from grainpocket.core.sound.audio import Samples
 
 SETTINGS: tuple[Setting, ...] = (

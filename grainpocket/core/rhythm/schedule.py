@@ -13,19 +13,16 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from grainpocket.core.document.sound import bends
-from grainpocket.core.params import Value
+from grainpocket.core.document.sound import bends, changed
 from grainpocket.core.pocket import Pattern, Pocket
+from grainpocket.core.rhythm.strokes import Columns, Frames, Kind, is_lively, lively_kinds
 from grainpocket.core.rhythm.timing import Timeline, swung
-from grainpocket.core.shape.voice import VoiceSpec, spec_of
+from grainpocket.core.shape.voice import Stroke, VoiceSpec, spec_of
 
 CHOKE_FADE_S = 0.003
 TOGETHER_S = 0.02  # hits no further apart than this are struck together, as by two hands: neither cuts the other off
-RELEASE_FADE_S = 0.012
+NO_LIMIT = 32
 _NEVER = np.iinfo(np.int64).max
-
-Frames = NDArray[np.int64]
-
 
 # One row an event. spec: index of its voice; stop: -1 where it ends by itself. The rest as in Event.
 ROW = np.dtype([(name, np.float64 if name == "gain" else np.int64) for name in ("pad", "frame", "gain", "spec", "stop", "fade")])
@@ -72,6 +69,9 @@ class _Sound:
     spec: VoiceSpec
     choke: int
     held: bool
+    release: int
+    voices: str
+    most_voices: int
 
 
 @dataclass
@@ -87,11 +87,11 @@ class _Table:
     stop: Frames
     fade: Frames
 
-    def stop_at(self, stop: Frames, fade: int) -> None:
+    def stop_at(self, stop: Frames, fade: int | Frames) -> None:
         """Cut events off at the earlier of what they have and this."""
         sooner = (stop < self.natural) & (stop < self.stop)
         self.stop[sooner] = np.maximum(0, stop[sooner])
-        self.fade[sooner] = fade
+        self.fade[sooner] = fade if isinstance(fade, int) else fade[sooner]
 
 
 def velocity_gain(velocity: NDArray[np.float64]) -> NDArray[np.float64]:
@@ -128,59 +128,41 @@ def schedule_of(pocket: Pocket, placed: Sequence[Placement], beats: float, cycli
     if not parts:
         return Schedule(pocket.rate, length, lines, (), np.zeros(0, ROW))
     kinds = [kind for part in parts for kind in part.kinds]
-    sounds: dict[_Kind, _Sound] = {}
-    for kind in sorted(set(kinds), key=lambda k: (k.pad, k.take, k.note, repr(k.own))):
-        pad = pocket.pads[kind.pad]
+    sounds: dict[Kind, _Sound] = {}
+    for kind in sorted(set(kinds), key=lambda k: (k.pad, k.take, k.note, repr(k[3:]))):
+        pad, own = pocket.pads[kind.pad], dict(kind.own)
         chop = pad.takes[kind.take - 1] if 0 < kind.take <= len(pad.takes) else pad.chop
-        spec = spec_of(pocket, pad, kind.take, kind.note, dict(kind.own))
-        held = dict(kind.own).get("play", pad.sound.play) == "held"
-        sounds[kind] = _Sound(len(sounds), chop.source, spec, pad.choke, held)
+        stroke = Stroke(kind.take, kind.note, own, kind.velocity, kind.turn, kind.glide, kind.phases, kind.held)
+        sound = changed(pad.sound, own)
+        sounds[kind] = _Sound(
+            len(sounds), chop.source, spec_of(pocket, pad, stroke), pad.choke, sound.play != "one-shot",
+            round(sound.release * pocket.rate / 1000), sound.voices, round(sound.most_voices),
+        )  # fmt: skip
     in_order = list(sounds.values())
     table = _table(parts, [sounds[kind] for kind in kinds], time, length)
-    _choke(table, pocket.rate, length, cyclic)
+    _choke(table, table.choke, int(TOGETHER_S * pocket.rate), pocket.rate, length, cyclic)
+    _limit(table, in_order, pocket.rate, length, cyclic)
     joins = _joins(table, in_order, pocket, length, cyclic)
     return Schedule(pocket.rate, length, lines, *_rows(table, in_order, joins))
 
 
-class _Kind(NamedTuple):
-    """Which voice a hit plays."""
-
-    pad: int
-    take: int
-    note: int
-    own: tuple[tuple[str, Value], ...]
-
-
-@dataclass(frozen=True)
-class _Columns:
-    """The hits of a pattern as columns, (n,) each; kind: index into kinds; gate: nan where there is none."""
-
-    beat: NDArray[np.float64]
-    at: NDArray[np.float64]
-    velocity: NDArray[np.float64]
-    gate: NDArray[np.float64]
-    pad: Frames
-    kind: Frames
-    kinds: tuple[_Kind, ...]
-
-
 # A song plays each pattern many times, and an edit changes one of them: by identity, beside the record, so that it stays taken.
 _MOST_COLUMNS = 512
-_columns_of: OrderedDict[int, tuple[Pattern, _Columns]] = OrderedDict()
+_columns_of: OrderedDict[int, tuple[Pattern, Columns]] = OrderedDict()
 _columns_lock = threading.Lock()
 
 
-def _columns(pattern: Pattern) -> _Columns:
+def _columns(pattern: Pattern) -> Columns:
     with _columns_lock:
         known = _columns_of.get(id(pattern))
         if known is not None:
             _columns_of.move_to_end(id(pattern))
             return known[1]
     hits = pattern.hits
-    kinds: dict[_Kind, int] = {}
-    kind = [kinds.setdefault(_Kind(h.pad, h.take, h.note, tuple(sorted(h.own.items()))), len(kinds)) for h in hits]
+    kinds: dict[Kind, int] = {}
+    kind = [kinds.setdefault(Kind(h.pad, h.take, h.note, tuple(sorted(h.own.items()))), len(kinds)) for h in hits]
     beat = np.array([hit.beat for hit in hits])
-    columns = _Columns(
+    columns = Columns(
         beat=beat,
         at=swung(beat, pattern.swing),
         velocity=velocity_gain(np.array([hit.velocity for hit in hits], np.float64)),
@@ -196,26 +178,29 @@ def _columns(pattern: Pattern) -> _Columns:
     return columns
 
 
-def _placed(pocket: Pocket, one: Placement) -> _Columns | None:
+def _placed(pocket: Pocket, one: Placement) -> Columns | None:
     """What is heard of a pattern where it is placed; None: nothing."""
     all_of_it = _columns(one.pattern)
     there = np.array([kind.pad in pocket.pads and kind.pad not in one.muted for kind in all_of_it.kinds], np.bool_)
     if not there.any():
         return None
     keep = there[all_of_it.kind] & (all_of_it.beat >= one.since) & (all_of_it.beat < one.until)
+    if any(is_lively(pocket.pads[kind.pad], dict(kind.own)) for kind, here in zip(all_of_it.kinds, there, strict=True) if here):
+        kinds, kind_of = lively_kinds(pocket, one.pattern, all_of_it, one.at)
+        all_of_it, there = replace(all_of_it, kinds=kinds, kind=kind_of), np.array([k.pad in pocket.pads for k in kinds])
     used = np.flatnonzero(np.bincount(all_of_it.kind[keep], minlength=len(there)))
     if not len(used):
         return None
     number = np.zeros(len(there), np.int64)
     number[used] = np.arange(len(used))
-    return _Columns(
+    return Columns(
         beat=all_of_it.beat[keep] + one.at, at=all_of_it.at[keep] + one.at, velocity=all_of_it.velocity[keep],
         gate=all_of_it.gate[keep], pad=all_of_it.pad[keep], kind=number[all_of_it.kind[keep]],
         kinds=tuple(all_of_it.kinds[i] for i in used.tolist()),
     )  # fmt: skip
 
 
-def _table(parts: Sequence[_Columns], sounds: list[_Sound], time: Timeline, length: int) -> _Table:
+def _table(parts: Sequence[Columns], sounds: list[_Sound], time: Timeline, length: int) -> _Table:
     """sounds: one for each kind of each part, in that order."""
     first = np.cumsum([0, *(len(part.kinds) for part in parts[:-1])])
     kind = np.concatenate([part.kind + start for part, start in zip(parts, first.tolist(), strict=True)])
@@ -230,23 +215,44 @@ def _table(parts: Sequence[_Columns], sounds: list[_Sound], time: Timeline, leng
     held = np.array([sound.held for sound in sounds], np.bool_)[kind] & ~np.isnan(gate)
     until = np.full(len(beat), _NEVER)
     until[held] = time.frames(beat[held] + gate[held]) - time.frames(beat[held])
-    table.stop_at(until, int(RELEASE_FADE_S * time.rate))
+    table.stop_at(until, np.array([sound.release for sound in sounds], np.int64)[kind])
     order = np.lexsort((pad, frame))
     order = order[frame[order] < length]
     return _Table(*(column[order] for column in vars(table).values()))
 
 
-def _choke(table: _Table, rate: int, length: int, cyclic: bool) -> None:
-    """Stop each event where the next one of its choke group begins that is not struck together with it."""
-    together = int(TOGETHER_S * rate)
+def _choke(table: _Table, groups: Frames, together: int, rate: int, length: int, cyclic: bool) -> None:
+    """Stop each event where the next one of its group begins that is not struck together with it."""
     until = np.full(len(table.frame), _NEVER)
-    for group in np.unique(table.choke[table.choke > 0]):
-        mine = np.flatnonzero(table.choke == group)
+    for group in np.unique(groups[groups > 0]):
+        mine = np.flatnonzero(groups == group)
         starts = table.frame[mine]
         # Once round is enough: nothing is stopped later than by itself, or by its own next stroke.
         after = np.concatenate((starts, starts + length, [_NEVER])) if cyclic else np.concatenate((starts, [_NEVER]))
         until[mine] = after[np.searchsorted(after, starts + together, side="right")] - starts
     table.stop_at(until, int(CHOKE_FADE_S * rate))
+
+
+def _limit(table: _Table, sounds: list[_Sound], rate: int, length: int, cyclic: bool) -> None:
+    """Pads that play one note at a time, or so many at most: what is too much makes room for what comes."""
+    mono = np.array([sound.voices != "poly" for sound in sounds], np.bool_)[table.sound]
+    if mono.any():
+        _choke(table, np.where(mono, table.pad + 1, 0), 1, rate, length, cyclic)
+        high = np.array([1 if sound.voices != "low" else -1 for sound in sounds])[table.sound]
+        notes = np.array([sound.spec.sound.pitch for sound in sounds])[table.sound] * high
+        order = np.lexsort((-notes, table.frame, table.pad))
+        again = (np.diff(table.pad[order]) == 0) & (np.diff(table.frame[order]) == 0)
+        second = order[1:][again]
+        silent = np.zeros(len(table.pad), np.bool_)
+        silent[second] = mono[second]
+        table.stop_at(np.where(silent, 0, _NEVER), 1)
+    for pad in np.unique(table.pad):
+        mine = np.flatnonzero(table.pad == pad)
+        most = min(sounds[i].most_voices for i in set(table.sound[mine].tolist()))
+        if most < NO_LIMIT and len(mine) > most:
+            until = np.full(len(table.pad), _NEVER)
+            until[mine[:-most]] = table.frame[mine[most:]] - table.frame[mine[:-most]]
+            table.stop_at(until, int(CHOKE_FADE_S * rate))
 
 
 def _joins(table: _Table, sounds: list[_Sound], pocket: Pocket, length: int, cyclic: bool) -> NDArray[np.bool_]:
