@@ -13,6 +13,7 @@ import { loopPlayer, useLoop } from "./audio/loop";
 import { songPlayer, useSong } from "./audio/song";
 import { previewPlayer, usePreview } from "./audio/preview";
 import { tapePlayer, tapeWorkletUrl, useTape } from "./audio/tape";
+import { instrument, useNotes } from "./audio/instrument";
 import { voices } from "./audio/voices";
 import "./design/tokens.css";
 
@@ -22,7 +23,7 @@ declare global {
     grainpocket: unknown;
   }
 }
-window.grainpocket = { audio, timings, loopPlayer, tapePlayer, previewPlayer, songPlayer, useLoop, useSong, voices, usePocket, usePreview, useTape, useView, loopWorkletUrl, tapeWorkletUrl };
+window.grainpocket = { audio, timings, loopPlayer, tapePlayer, previewPlayer, songPlayer, instrument, useLoop, useNotes, useSong, voices, usePocket, usePreview, useTape, useView, loopWorkletUrl, tapeWorkletUrl };
 
 createRoot(document.getElementById("root") as HTMLElement).render(
   <StrictMode>

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import unicodedata
 from typing import Any
 
@@ -23,3 +24,8 @@ def with_readable_names(data: Any) -> Any:
     if isinstance(data, list | tuple) and any(isinstance(one, dict) for one in data):
         return [with_readable_names(one) for one in data]
     return data
+
+
+def file_name(text: str) -> str:
+    """Without what no file system takes."""
+    return re.sub(r'[\x00-\x1f\x7f/\\:*?"<>|]+', "_", text).strip(" .")

@@ -11,7 +11,7 @@ from grainpocket.core.edits.shaping import heard_pitch, shift_to_key
 from grainpocket.core.pocket import MOST_PADS, RATE, Pad, Pocket
 from grainpocket.core.shape.filters import response_db
 from grainpocket.core.shape.loops import one_cycle, proposals
-from grainpocket.core.shape.timing import span
+from grainpocket.core.shape.timing import span, timing_of
 from grainpocket.core.shape.voice import spec_of
 from grainpocket.core.sound.audio import Samples, db_of
 from grainpocket.web.answers import json_of
@@ -45,7 +45,8 @@ def get_keys(path: PadPath, query: KeysQuery) -> Response:
 
 class ShapeReply(BaseModel):
     """raw: the chop as it is in its record; shaped: with all that is set; louder_db: by how much the latter is louder; note, key,
-    cents: the pitch that is heard in the chop; shift: semitones to the pocket's key; start, end: the stretch of the source."""
+    cents: the pitch that is heard in the chop; shift: semitones to the pocket's key; start, end: the stretch of the source;
+    body: samples from the hit to the end of the chop as it sounds, without what its effects ring on."""
 
     raw: Voice
     shaped: Voice
@@ -56,6 +57,7 @@ class ShapeReply(BaseModel):
     shift: float | None
     start: int
     end: int
+    body: int
 
 
 @api.get("/pockets/<pocket>/pads/<int:pad>/shape", responses={200: ShapeReply, 404: Problem})
@@ -73,6 +75,7 @@ def get_shape(path: PadPath) -> Response:
             louder_db=round(_loud_db(after) - _loud_db(before), 2), note=found.name if found else None,
             key=found.key if found else None, cents=found.cents if found else None,
             shift=shift_to_key(pocket, pad, desk().audio), start=first, end=last,
+            body=timing_of(spec).body,
         )
     )  # fmt: skip
 

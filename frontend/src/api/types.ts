@@ -9,9 +9,13 @@ type Record_<T> = { [key: string]: T };
 
 export type Hit = Required<Schemas["Hit"]>;
 export type Chop = Required<Schemas["Chop"]>;
-export type Sound = Required<Schemas["Sound"]>;
+/** What differs from the defaults; see app/sounds. */
+export type Sound = Omit<Schemas["Sound"], "chain"> & { chain?: Effect[] };
+export type FullSound = Required<Sound>;
+export type Layer = Required<Omit<Schemas["Layer"], "chop" | "sound">> & Voiced;
+export type Zone = Omit<Schemas["Zone"], "chop"> & { chop: Chop };
 type Voiced = { chop: Chop; sound: Sound };
-export type Pad = Required<Omit<Schemas["Pad"], "chop" | "takes" | "layers" | "sound">> & Voiced & { takes: Chop[]; layers: (Required<Omit<Schemas["Layer"], "chop" | "sound">> & Voiced)[] };
+export type Pad = Required<Omit<Schemas["Pad"], "chop" | "takes" | "layers" | "zones" | "sound">> & Voiced & { takes: Chop[]; layers: Layer[]; zones: Zone[] };
 export type Effect = Required<Schemas["Effect"]>;
 export type Send = Required<Schemas["Send"]>;
 export type Bus = Required<Omit<Schemas["Bus"], "chain" | "sends">> & { chain: Effect[]; sends: Send[] };
@@ -69,6 +73,9 @@ export type EffectInfo = Schemas["EffectInfo"];
 export type Settled = Schemas["SettledReply"];
 export type SongWindow = Schemas["SongWindow"];
 export type Recipe = Schemas["Recipe"];
+export type Drawing = Schemas["DrawingReply"];
+export type KeysReply = Schemas["KeysReply"];
+export type ShapeReply = Schemas["ShapeReply"];
 export type Problem = Schemas["Problem"];
 export type Cleaning = Required<Schemas["Cleaning"]>;
 export type Role = NonNullable<Pad["role"]>;

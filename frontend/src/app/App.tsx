@@ -21,6 +21,7 @@ import { lanesOf } from "../stations/rhythm/lanes";
 import { PatternGrid } from "../stations/rhythm/PatternGrid";
 import { PatternHead } from "../stations/rhythm/PatternMenu";
 import { Rhythm } from "../stations/rhythm/Rhythm";
+import { Shape } from "../stations/shape/Shape";
 import { Mix } from "../stations/mix/Mix";
 import { Song } from "../stations/song/Song";
 import { Transport } from "../transport/Transport";
@@ -35,6 +36,7 @@ import { listenToKeys } from "./keys";
 import "./kinship";
 import { followSong } from "./playing";
 import { ordered, usePocket } from "./pocket";
+import { learnNeutral } from "./sounds";
 import { settleAtRest } from "./settling";
 import { useUnreadable } from "./unreadable";
 import { UnreadablePocket } from "./UnreadablePocket";
@@ -43,12 +45,13 @@ import { type Station, useView } from "./view";
 const STATIONS: { key: Station; label: string }[] = [
   { key: "listen", label: "Listen" },
   { key: "chop", label: "Chop" },
+  { key: "shape", label: "Shape" },
   { key: "rhythm", label: "Rhythm" },
   { key: "mix", label: "Mix" },
   { key: "song", label: "Song" },
 ];
 /** Stations that take the width of the finds, which are folded there unless they are asked for; and the strip of the pattern. */
-const WIDE: Station[] = ["mix", "song"];
+const WIDE: Station[] = ["shape", "mix", "song"];
 
 export function App() {
   const about = useAbout();
@@ -66,6 +69,7 @@ export function App() {
   const unreadable = useUnreadable((s) => s.found !== null);
   if (unreadable) return <UnreadablePocket />;
   if (!about || !open) return <Waiting />;
+  learnNeutral(about);
   return <House about={about} pocket={open.pocket} id={open.id} />;
 }
 
@@ -178,7 +182,7 @@ function House({ about, pocket, id }: { about: About; pocket: Pocket; id: string
               </Tabs.Trigger>
             ))}
           </Tabs.List>
-            <div className="pointer-events-none absolute top-1 right-4 left-[338px] z-20 flex min-h-[34px] flex-col justify-end [&>*]:pointer-events-auto">
+            <div className="pointer-events-none absolute top-1 right-4 left-[412px] z-20 flex min-h-[34px] flex-col justify-end [&>*]:pointer-events-auto">
               {connected ? null : (
                 <span role="status" className="ml-auto text-[12px]">
                   The server does not answer; trying again. What you made is kept.
@@ -189,7 +193,7 @@ function House({ about, pocket, id }: { about: About; pocket: Pocket; id: string
           </div>
           {STATIONS.map(({ key }) => (
             <Tabs.Content key={key} value={key} tabIndex={-1} className="flex min-h-0 grow flex-col outline-none data-[state=inactive]:hidden">
-              {station !== key && WIDE.includes(key) ? null : key === "rhythm" ? <Rhythm /> : key === "mix" ? <Mix /> : key === "song" ? <Song /> : <OfSource station={key} pocket={pocket} />}
+              {station !== key && WIDE.includes(key) ? null : key === "shape" ? <Shape /> : key === "rhythm" ? <Rhythm /> : key === "mix" ? <Mix /> : key === "song" ? <Song /> : <OfSource station={key} pocket={pocket} />}
             </Tabs.Content>
           ))}
         </main>

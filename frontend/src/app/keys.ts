@@ -13,6 +13,7 @@ import { usePocket } from "./pocket";
 import { toggleSong } from "./playing";
 import { nudgeSelection } from "./selecting";
 import { heardNow, lasting, stopAll } from "./sounding";
+import { allNotesUp, noteDown, noteUp, toggleNotes } from "../pads/notes";
 import { toggleTaking } from "./taking";
 import { type Station, useView } from "./view";
 
@@ -54,7 +55,7 @@ function nudge(event: KeyboardEvent): void {
 export const BINDINGS: Binding[] = [
   {
     keys: "Space",
-    does: "Stop what plays; else play: the find in Listen and Chop, the pattern in Rhythm and Mix, the song in Song",
+    does: "Stop what plays; else play: the find in Listen and Chop, the pattern in Shape, Rhythm and Mix, the song in Song",
     match: (e) => plain(e) && e.code === "Space" && !e.shiftKey,
     run: (e) => e.repeat || playOrStop(),
   },
@@ -63,7 +64,7 @@ export const BINDINGS: Binding[] = [
   { keys: "Ctrl Z", does: "Undo", match: command("z", false), run: undo },
   { keys: "Ctrl Shift Z", does: "Redo", match: (e) => command("z", true)(e) || command("y", false)(e), run: redo },
   { keys: "Page up, Page down", does: "Page of pads", match: (e) => key("PageUp")(e) || key("PageDown")(e), run: (e) => page(e.key === "PageUp" ? -1 : 1) },
-  { keys: "F1 to F5", does: "Listen, Chop, Rhythm, Mix, Song", match: (e) => /^F[1-5]$/.test(e.key), run: (e) => look({ station: (["listen", "chop", "rhythm", "mix", "song"] as const)[Number(e.key[1]) - 1] }) },
+  { keys: "F1 to F6", does: "Listen, Chop, Shape, Rhythm, Mix, Song", match: (e) => /^F[1-6]$/.test(e.key), run: (e) => look({ station: (["listen", "chop", "shape", "rhythm", "mix", "song"] as const)[Number(e.key[1]) - 1] }) },
   { keys: ", .", does: "Slice before, slice after: choose and play", match: (e) => plain(e) && (e.key === "," || e.key === "."), run: (e) => actions.stepSlice(e.key === "," ? -1 : 1), where: ["chop"] },
   { keys: "Enter", does: "Play the chosen slice", match: (e) => key("Enter")(e) && !e.shiftKey, run: () => replay(), where: ["chop"] },
   { keys: "← →", does: "Move the start of the selection, or of the chosen slice, by 1 ms; with Ctrl its end; with Shift 10 ms, with Alt one sample", match: (e) => (e.key === "ArrowLeft" || e.key === "ArrowRight"), run: nudge, where: wave },
@@ -85,6 +86,7 @@ export const BINDINGS: Binding[] = [
   { keys: "L", does: "Loop the selection on or off", match: key("l"), run: () => actions.setLooping(!useView.getState().loopSelection), where: wave },
   { keys: "+ −", does: "Closer, wider", match: (e) => plain(e) && ["+", "=", "-"].includes(e.key), run: (e) => actions.zoom(e.key === "-" ? 1.6 : 1 / 1.6), where: wave },
   { keys: "0", does: "Show the selection; from there, or without one, all of it", match: key("0"), run: actions.zoomToSelection, where: wave },
+  { keys: "I", does: "The keys play notes of the chosen pad, or pads again", match: key("i"), run: toggleNotes },
   { keys: "F9", does: "Record what is played on the pads into the pattern, or stop", match: key("F9"), run: (e) => e.repeat || toggleTaking() },
   { keys: "?", does: "This sheet", match: (e) => e.key === "?", run: () => look({ help: !useView.getState().help }) },
 ];
@@ -102,7 +104,7 @@ function letGoOfAll(): void {
 function playOrStop(): void {
   if (lasting()) stopAll();
   else if (useView.getState().station === "song") toggleSong();
-  else if (["rhythm", "mix"].includes(useView.getState().station)) actions.togglePattern();
+  else if (["shape", "rhythm", "mix"].includes(useView.getState().station)) actions.togglePattern();
   else actions.toggleSource();
 }
 
@@ -139,6 +141,7 @@ export function listenToKeys(): () => void {
 
   function onKeyDown(event: KeyboardEvent) {
     if (taken(event)) return;
+    if (plain(event) && noteDown(event)) return event.preventDefault();
     const place = PAD_CODES.indexOf(event.code);
     if (place >= 0 && plain(event)) {
       event.preventDefault();
@@ -156,12 +159,14 @@ export function listenToKeys(): () => void {
     binding.run(event);
   }
   function onKeyUp(event: KeyboardEvent) {
+    noteUp(event.code);
     const pad = held.get(event.code);
     if (pad === undefined) return;
     held.delete(event.code);
     releasePad(pad);
   }
   function letGo() {
+    allNotesUp();
     for (const pad of held.values()) releasePad(pad);
     held.clear();
   }

@@ -11,6 +11,7 @@ import { newGesture } from "../design/NumberField";
 import { togglePattern } from "./actions";
 import { edit } from "./edits";
 import { usePocket } from "./pocket";
+import { soundOf } from "./sounds";
 import { stopAll } from "./sounding";
 import { toast } from "./toasts";
 import { useView } from "./view";
@@ -20,6 +21,7 @@ export const useTaking = create<{ state: "off" | "counting" | "on"; beat: number
 
 interface Down {
   pad: number;
+  note: number;
   velocity: number;
   /** Beats since the take began, and where in the pattern that is. */
   from: number;
@@ -35,7 +37,9 @@ interface Waiting {
 
 const WATCH_MS = 40;
 const SHORTEST = 0.01;
-const take = { pattern: "", gesture: "", beats: 0, passes: 0, last: 0, began: 0, timer: 0, counting: 0, down: new Map<number, Down>(), waiting: [] as Waiting[] };
+const take = { pattern: "", gesture: "", beats: 0, passes: 0, last: 0, began: 0, timer: 0, counting: 0, down: new Map<string, Down>(), waiting: [] as Waiting[] };
+
+const slotOf = (pad: number, note: number) => `${pad} ${note}`;
 
 function pattern() {
   const id = useView.getState().pattern;
@@ -119,25 +123,27 @@ function beatAt(at: number): number {
   return ((loopPlayer.place() / loop.rate - late) * loop.tempo) / 60;
 }
 
-export function takePress(pad: number, velocity: number, at: number): void {
+/** note: semitones from the pad's root, where keys play notes. */
+export function takePress(pad: number, velocity: number, at: number, note = 0): void {
   if (useTaking.getState().state === "counting" || useTaking.getState().state === "off") return;
   round(loopPlayer.place());
   const beat = beatAt(at);
   const open = usePocket.getState().open;
   const frames = open?.sounds?.voices[pad]?.frames ?? 0;
-  const held = open?.pocket.pads[pad]?.sound.play === "held";
+  const settings = open?.pocket.pads[pad];
+  const held = settings && soundOf(settings.sound).play !== "one-shot";
   const ends = held ? 0 : at + (1000 * frames) / audio().sampleRate;
-  take.down.set(pad, { pad, velocity, from: take.passes * take.beats + beat, beat: (beat + take.beats) % take.beats, ends });
+  take.down.set(slotOf(pad, note), { pad, note, velocity, from: take.passes * take.beats + beat, beat: (beat + take.beats) % take.beats, ends });
 }
 
-export function takeRelease(pad: number): void {
-  const down = take.down.get(pad);
+export function takeRelease(pad: number, note = 0): void {
+  const down = take.down.get(slotOf(pad, note));
   if (!down) return;
-  take.down.delete(pad);
+  take.down.delete(slotOf(pad, note));
   round(loopPlayer.place());
   const until = take.passes * take.beats + beatAt(performance.now());
   const length = Math.max(SHORTEST, until - down.from);
-  const hit: Hit = { id: "", pad, beat: down.beat, velocity: down.velocity, length, take: 0, note: 0, own: {} };
+  const hit: Hit = { id: "", pad, beat: down.beat, velocity: down.velocity, length, take: 0, note: down.note, own: {} };
   take.waiting.push({ hit, until: Math.max(down.ends, performance.now()) });
   useTaking.setState((s) => ({ taken: s.taken + 1 }));
 }
@@ -150,7 +156,7 @@ function flush(now: number): void {
 }
 
 export function stopTaking(): void {
-  for (const pad of [...take.down.keys()]) takeRelease(pad);
+  for (const { pad, note } of [...take.down.values()]) takeRelease(pad, note);
   window.clearInterval(take.timer);
   window.clearTimeout(take.counting);
   flush(Number.POSITIVE_INFINITY);

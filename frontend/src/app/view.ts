@@ -5,7 +5,7 @@ import { persist } from "zustand/middleware";
 import type { Cleaning, Role, Snap } from "../api/types";
 import type { SelectSnap } from "../wave/span";
 
-export type Station = "listen" | "chop" | "rhythm" | "mix" | "song";
+export type Station = "listen" | "chop" | "shape" | "rhythm" | "mix" | "song";
 export type ListenPanel = "tempo" | "worth" | "clean";
 export type Column = "number" | "length" | "name" | "role" | "clean" | "pitch" | "level" | "pad";
 export interface TableView {
@@ -27,6 +27,7 @@ export interface SearchView {
   model: [string, string] | null;
 }
 export type ChopPanel = "slices" | "search" | "tray" | "proof";
+export type ShapeCard = "chop" | "pitch" | "filter" | "motion" | "tone" | "layers" | "keys";
 export type FoundKind = "loop" | "kick" | "snare" | "hat";
 
 export interface Span {
@@ -95,6 +96,11 @@ interface View {
   findsShut: boolean | null;
   padsShut: boolean;
   stripOpen: boolean | null;
+  /** Which card is unfolded in Shape; whether the keys play notes of the chosen pad, and from which octave; hear the chop as it was. */
+  card: ShapeCard | null;
+  notesOn: boolean;
+  octave: number;
+  raw: boolean;
   /** Beat of the song from which it plays, the section that is chosen, and the control whose thread lies over it. */
   songBeat: number;
   section: string | null;
@@ -149,6 +155,10 @@ const START: View = {
   notes: [],
   step: null,
   effect: null,
+  card: "pitch",
+  notesOn: false,
+  octave: 0,
+  raw: false,
   findsOpen: false,
   findsShut: null,
   padsShut: false,
@@ -169,7 +179,7 @@ export const useView = create<View & Actions>()(
     }),
     {
       name: "grain-pocket-view",
-      partialize: (view) => ({ ...view, help: false, step: null, found: null, live: false, recording: false }),
+      partialize: (view) => ({ ...view, help: false, step: null, found: null, live: false, recording: false, raw: false }),
     },
   ),
 );

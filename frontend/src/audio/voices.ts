@@ -2,11 +2,14 @@
 import { create } from "zustand";
 
 import { pcm } from "../api/client";
-import type { Pad, Sounds } from "../api/types";
+import type { FullSound, Pad, Sounds } from "../api/types";
+import { soundOf } from "../app/sounds";
 import { audio, mark, output, straight, wake } from "./engine";
 
 const REST_MS = 900;
 const LONG_REST_MS = 3000;
+/** Voices of one pad across the keys. */
+const MOST_KEPT = 128;
 
 interface Sounding {
   source: AudioBufferSourceNode;
@@ -29,15 +32,19 @@ class Voices {
   private known: Sounds | null = null;
   private pads: Record<string, Pad> = {};
   private playing = new Map<number, Set<Sounding>>();
+  /** How often each pad was struck, for what takes turns. */
+  private turns = new Map<number, number>();
 
   /** Know what the pads sound like now, and fetch what is missing, the page in view first. */
   update(sounds: Sounds, pads: Record<string, Pad>, page: number): void {
     this.known = sounds;
     this.pads = pads;
     const wanted = Object.entries(sounds.voices).sort(([a], [b]) => this.distance(a, page) - this.distance(b, page));
-    const keys = new Set(wanted.flatMap(([, voice]) => (voice.through ? [voice.key, voice.through] : [voice.key])));
+    const keys = new Set(wanted.flatMap(([, voice]) => [voice.key, ...(voice.through ? [voice.through] : []), ...voice.variants.flat()]));
+    for (const key of this.kept) keys.add(key);
     for (const key of this.buffers.keys()) if (!keys.has(key) && !this.slices.has(key)) this.buffers.delete(key);
-    for (const [, voice] of wanted) void this.fetch(voice.key, `/api/sound/${voice.key}`).catch(() => undefined);
+    for (const [, voice] of wanted)
+      for (const key of [voice.key, ...voice.variants.flat()]) void this.fetch(key, `/api/sound/${key}`).catch(() => undefined);
     window.clearTimeout(this.resting);
     this.resting = window.setTimeout(() => void this.fetchThrough(sounds, page), this.struck.size ? REST_MS : LONG_REST_MS);
   }
@@ -91,23 +98,66 @@ class Voices {
     const voice = this.known?.voices[pad];
     const settings = this.pads[pad];
     if (!voice || !settings) return;
-    const buffer = this.buffers.get(voice.key);
+    const key = this.variant(pad, voice.variants, velocity) ?? voice.key;
+    const buffer = this.buffers.get(key);
     const through = voice.through ? this.buffers.get(voice.through) : undefined;
-    if (through) this.start(through, pad, settings, velocity, true);
-    else if (buffer) this.start(buffer, pad, settings, velocity);
+    const sound = soundOf(settings.sound);
+    if (sound.voices !== "poly") this.letGo(pad, this.known?.live.choke ?? 132);
+    if (through && key === voice.key) this.start(through, pad, pad, settings, velocity, true);
+    else if (buffer) this.start(buffer, pad, pad, settings, velocity);
     else
-      void this.fetch(voice.key, `/api/sound/${voice.key}`)
-        .then((late) => this.start(late, pad, settings, velocity))
+      void this.fetch(key, `/api/sound/${key}`)
+        .then((late) => this.start(late, pad, pad, settings, velocity))
         .catch(() => undefined);
+  }
+
+  /** The voice of this stroke, of a pad that does not always sound the same. */
+  private variant(pad: number, rows: string[][], velocity: number): string | undefined {
+    if (!rows.length) return undefined;
+    const turn = this.turns.get(pad) ?? 0;
+    this.turns.set(pad, turn + 1);
+    const row = rows[turn % rows.length] as string[];
+    return row[Math.min(row.length - 1, Math.max(0, Math.ceil((velocity * row.length) / 128) - 1))];
+  }
+
+  private kept = new Set<string>();
+
+  /** Fetch a voice, and keep it until another sound is played across the keys. */
+  async have(key: string): Promise<void> {
+    this.kept.add(key);
+    if (this.kept.size > MOST_KEPT) this.kept.delete(this.kept.values().next().value as string);
+    await this.fetch(key, `/api/sound/${key}`);
+  }
+
+  /** Sound a voice of a pad under a number of its own. glide: from so many cents off, in so many seconds. */
+  strike(key: string, slot: number, pad: number, sound: FullSound, velocity: number, glide: { cents: number; seconds: number } | null): void {
+    wake();
+    mark("key down");
+    const settings = this.pads[pad];
+    if (!settings) return;
+    const begin = (buffer: AudioBuffer) => {
+      const source = this.start(buffer, slot, pad, { ...settings, sound: { ...sound } }, velocity);
+      if (!glide) return;
+      source.detune.setValueAtTime(glide.cents, audio().currentTime);
+      source.detune.linearRampToValueAtTime(0, audio().currentTime + glide.seconds);
+    };
+    const here = this.buffers.get(key);
+    if (here) begin(here);
+    else void this.have(key).then(() => begin(this.buffers.get(key) as AudioBuffer)).catch(() => undefined);
+  }
+
+  /** End what sounds under a number, with a fade of so many samples. */
+  letGo(slot: number, frames: number): void {
+    for (const sound of this.playing.get(slot) ?? []) this.fade(sound, frames);
   }
 
   /** Let a pad go: a held one ends with a short fade, a one-shot rings on. */
   release(pad: number): void {
-    for (const sound of this.playing.get(pad) ?? []) if (sound.held) this.fade(sound, this.known?.live.release ?? 529);
+    for (const sound of this.playing.get(pad) ?? []) if (sound.held) this.fade(sound, this.known?.voices[pad]?.release ?? 529);
   }
 
   /** rendered: to the end, with the master in it. */
-  private start(buffer: AudioBuffer, pad: number, settings: Pad, velocity: number, rendered = false): void {
+  private start(buffer: AudioBuffer, slot: number, pad: number, settings: Pad, velocity: number, rendered = false): AudioBufferSourceNode {
     const context = audio();
     if (settings.choke) {
       const together = (this.known?.live.together ?? 882) / context.sampleRate;
@@ -121,10 +171,10 @@ class Voices {
     source.connect(gain).connect(rendered ? straight() : output());
     source.start();
     mark("voice start");
-    const sound: Sounding = { source, gain, choke: settings.choke, began: context.currentTime, held: settings.sound.play === "held", ended: false };
-    const mine = this.playing.get(pad) ?? new Set();
+    const sound: Sounding = { source, gain, choke: settings.choke, began: context.currentTime, held: soundOf(settings.sound).play !== "one-shot", ended: false };
+    const mine = this.playing.get(slot) ?? new Set();
     mine.add(sound);
-    this.playing.set(pad, mine);
+    this.playing.set(slot, mine);
     useSounding.setState((s) => ({ sounding: { ...s.sounding, [pad]: (s.sounding[pad] ?? 0) + 1 } }));
     source.onended = () => {
       mine.delete(sound);
@@ -136,6 +186,7 @@ class Voices {
         return { sounding: rest };
       });
     };
+    return source;
   }
 
   private fade(sound: Sounding, frames: number): void {

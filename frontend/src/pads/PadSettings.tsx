@@ -5,6 +5,7 @@ import type { Pocket, Role } from "../api/types";
 import { edit } from "../app/edits";
 import { useParameter } from "../app/about";
 import { usePocket } from "../app/pocket";
+import { soundOf } from "../app/sounds";
 import { useView } from "../app/view";
 import { Button } from "../design/Button";
 import { EditableName } from "../design/EditableName";
@@ -30,6 +31,7 @@ export function PadSettings({ pads, pocket }: { pads: number[]; pocket: Pocket }
   const bases = useRef(new Map<string, Record<number, number>>());
   const pad = pocket.pads[first];
   if (!pad) return null;
+  const sound = soundOf(pad.sound);
   const many = pads.length > 1;
   const ranges = { level, pitch, fade_out: fade };
   const source = pocket.sources[pad.chop.source];
@@ -38,7 +40,7 @@ export function PadSettings({ pads, pocket }: { pads: number[]; pocket: Pocket }
     if (!many || together === "alike") return change({ sound: { [field]: value } }, gesture);
     if (!bases.current.has(gesture)) {
       bases.current.clear();
-      bases.current.set(gesture, Object.fromEntries(pads.map((index) => [index, pocket.pads[index]?.sound[field] ?? 0])));
+      bases.current.set(gesture, Object.fromEntries(pads.map((index) => [index, soundOf(pocket.pads[index]?.sound ?? {})[field]])));
     }
     const base = bases.current.get(gesture) ?? {};
     const by = value - (base[first] ?? 0);
@@ -75,15 +77,15 @@ export function PadSettings({ pads, pocket }: { pads: number[]; pocket: Pocket }
           {source?.name}, {seconds((pad.chop.end - pad.chop.start) / pocket.rate)}
         </button>
       )}
-      <Row field="level" value={pad.sound.level} change={number} />
-      <Row field="pitch" value={pad.sound.pitch} change={number} />
-      <Row field="fade_out" value={pad.sound.fade_out} change={number} />
+      <Row field="level" value={sound.level} change={number} />
+      <Row field="pitch" value={sound.pitch} change={number} />
+      <Row field="fade_out" value={sound.fade_out} change={number} />
       <PadSound pads={pads} pad={pad} pocket={pocket} />
       <div className="mt-1.5 flex flex-wrap gap-1.5">
-        <Toggle on={pad.sound.reverse} onChange={(reverse) => change({ sound: { reverse } })} hint="Play it from its end to its start">
+        <Toggle on={sound.reverse} onChange={(reverse) => change({ sound: { reverse } })} hint="Play it from its end to its start">
           Reverse
         </Toggle>
-        <Toggle on={pad.sound.play === "held"} onChange={(held) => change({ sound: { play: held ? "held" : "one-shot" } })} hint="On: sounds only while the pad is held down. Off: one-shot, plays to its end">
+        <Toggle on={sound.play === "held"} onChange={(held) => change({ sound: { play: held ? "held" : "one-shot" } })} hint="On: sounds only while the pad is held down. Off: one-shot, plays to its end">
           Gate
         </Toggle>
         <Toggle on={!pad.choke} onChange={(ring) => change({ choke: ring ? 0 : 1 })} hint="Nothing cuts it off, and it cuts nothing off">

@@ -36,7 +36,7 @@ export function PadSound({ pads, pad, pocket }: { pads: number[]; pad: Pad; pock
       <Button hint="Saved on the shelf under the finds, for every pocket" onClick={() => void keepOnShelf(pads)}>
         Save to shelf
       </Button>
-      {one ? pad.layers.map((layer, i) => <LayerRow key={i} pad={first} index={i} name={layer.name || pocket.sources[layer.chop.source]?.name || ""} level={layer.sound.level} />) : null}
+      {one ? pad.layers.map((layer, i) => <LayerRow key={i} pad={first} index={i} name={layer.name || pocket.sources[layer.chop.source]?.name || ""} level={layer.sound.level ?? 0} />) : null}
       {one && pad.takes.length ? <span className="text-[11.5px] text-ink2">{pad.takes.length + 1} chops of it, one for each hit</span> : null}
     </div>
   );

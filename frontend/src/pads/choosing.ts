@@ -41,10 +41,20 @@ export function padItems(pads: number[]): (Item | null)[] {
     null,
     { label: `Let ${what} ring`, checked: pads.every((index) => !pocket.pads[index]?.choke), onSelect: () => void letRing(pads) },
     { label: `Lock ${what}`, checked: pad.locked, onSelect: () => void edit({ type: "set_pads", pads, locked: !pad.locked }) },
+    { label: many ? `Save ${what} as WAV files` : "Save it as a WAV file", onSelect: () => savePads(pads) },
     { label: `Save ${what} to the shelf`, onSelect: () => void keepOnShelf(pads) },
     null,
     { label: many ? `Clear ${what}` : "Clear pad", onSelect: () => void edit({ type: "clear_pads", pads }) },
   ];
+}
+
+/** One-shots of pads, as the browser saves files: one as it is, several in a ZIP. */
+export function savePads(pads: number[]): void {
+  const id = usePocket.getState().open?.id;
+  const link = document.createElement("a");
+  link.href = `/api/pockets/${id}/oneshots?pads=${pads.join(",")}`;
+  link.download = "";
+  link.click();
 }
 
 /** Nothing cuts them off, and they cut nothing off. */

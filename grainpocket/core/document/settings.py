@@ -112,7 +112,7 @@ CHORDS: Mapping[str, tuple[int, ...]] = {
     "minor 7": (3, 7, 10), "7": (4, 7, 10), "fifth": (7,), "octave": (12,), "fourths": (5, 10),
 }  # fmt: skip
 KEYS: tuple[Setting, ...] = (
-    Parameter("root", "Root", "note", 0.0, 127.0, 60.0, 1.0, 2, "The key at which it sounds at its own pitch, cents and all"),
+    Parameter("root", "Root", "key", 0.0, 127.0, 60.0, 1.0, 0, "The key (MIDI) at which it sounds at its own pitch"),
     Choice(
         "voices", "Voices",
         (("poly", "as many as played"), ("last", "one: the last"), ("high", "one: the highest"), ("low", "one: the lowest")),

@@ -2,6 +2,7 @@
 import { keepPreviousData, useQuery } from "@tanstack/react-query";
 
 import { api, ask } from "../../api/client";
+import type { Drawing } from "../../api/types";
 import { fixed } from "../../design/format";
 import { INK, RULE } from "../../design/roles";
 
@@ -22,9 +23,12 @@ export function EffectPicture({ kind, settings, tempo }: Props) {
     gcTime: 10_000,
     placeholderData: keepPreviousData,
   });
-  const xs = data?.x ?? [];
-  const ys = data?.y ?? [];
-  if (!data || !xs.length) return <span />;
+  return data?.x?.length ? <Picture data={data} label="What it does" /> : <span />;
+}
+
+export function Picture({ data, label }: { data: Drawing; label: string }) {
+  const xs = data.x ?? [];
+  const ys = data.y ?? [];
   const low = data.low ?? 0;
   const high = data.high ?? 1;
   const first = xs[0] as number;
@@ -34,7 +38,7 @@ export function EffectPicture({ kind, settings, tempo }: Props) {
   const zero = down(Math.max(low, Math.min(high, 0)));
   return (
     <figure className="m-0">
-      <svg viewBox={`0 0 ${WIDTH} ${HEIGHT}`} width={WIDTH} height={HEIGHT} role="img" aria-label="What it does" className="block rounded-[3px] bg-well">
+      <svg viewBox={`0 0 ${WIDTH} ${HEIGHT}`} width={WIDTH} height={HEIGHT} role="img" aria-label={label} className="block rounded-[3px] bg-well">
         <line x1={0} x2={WIDTH} y1={zero} y2={zero} stroke={RULE} />
         {data.shape === "bars" ? (
           xs.map((x, i) => <rect key={i} x={(x / (last * 1.06)) * WIDTH - 2} y={down(ys[i] as number)} width={4} height={HEIGHT - down(ys[i] as number)} fill={INK} />)

@@ -3,6 +3,7 @@ import { usePocket } from "../../app/pocket";
 
 export function chainOf(bus: string): Effect[] {
   const pocket = usePocket.getState().open?.pocket;
+  if (bus.startsWith("pad:")) return pocket?.pads[bus.slice(4)]?.sound.chain ?? [];
   return (bus === "master" ? pocket?.chain : pocket?.buses[bus]?.chain) ?? [];
 }
 

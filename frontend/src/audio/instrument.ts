@@ -1,0 +1,75 @@
+/** A pad across the keys: a voice for every note, fetched ahead from the root outwards, and started as pads are. */
+import { create } from "zustand";
+
+import { api, ask } from "../api/client";
+import type { FullSound, KeysReply } from "../api/types";
+import { voices } from "./voices";
+
+const REACH = 24;
+
+/** Notes that are down now, by pad. */
+export const useNotes = create<{ down: Set<number>; here: number; all: number }>(() => ({ down: new Set(), here: 0, all: 0 }));
+
+class Instrument {
+  private pad = -1;
+  private sound = "";
+  private keys: KeysReply | null = null;
+  private settings: FullSound | null = null;
+  private held: number[] = [];
+
+  /** Know a pad's voices at all notes; key: names its sound as it is now. */
+  async prepare(pocket: string, pad: number, key: string, settings: FullSound): Promise<void> {
+    this.settings = settings;
+    if (pad === this.pad && key === this.sound) return;
+    this.pad = pad;
+    this.sound = key;
+    const keys = await ask(api.GET("/api/pockets/{pocket}/pads/{pad}/keys", { params: { path: { pocket, pad }, query: { low: -REACH - 12, high: REACH + 12 } } }));
+    if (this.sound !== key || this.pad !== pad) return;
+    this.keys = keys;
+    const notes = Object.keys(keys.notes).map(Number).filter((note) => Math.abs(note) <= REACH);
+    notes.sort((a, b) => Math.abs(a) - Math.abs(b));
+    useNotes.setState({ here: 0, all: notes.length });
+    for (const note of notes) {
+      if (this.sound !== key) return;
+      const voice = keys.notes[note];
+      if (voice) await voices.have(voice.key).catch(() => undefined);
+      useNotes.setState((s) => ({ here: s.here + 1 }));
+    }
+  }
+
+  press(pad: number, note: number, velocity: number): void {
+    const voice = pad === this.pad ? this.keys?.notes[note] : undefined;
+    if (!voice || !this.settings) return;
+    const before = this.held.at(-1);
+    const legato = this.settings.voices !== "poly" && before !== undefined;
+    if (legato && before !== undefined) voices.letGo(slot(before), 132);
+    this.held.push(note);
+    const glide = legato && this.settings.glide > 0 && before !== undefined ? { cents: (before - note) * 100, seconds: this.settings.glide / 1000 } : null;
+    voices.strike(voice.key, slot(note), pad, this.settings, velocity, glide);
+    const most = Math.round(this.settings.most_voices);
+    if (this.settings.voices === "poly" && this.held.length > most) voices.letGo(slot(this.held.shift() as number), 132);
+    this.show();
+  }
+
+  release(_pad: number, note: number): void {
+    this.held = this.held.filter((one) => one !== note);
+    const voice = this.keys?.notes[note];
+    if (this.settings?.play !== "one-shot") voices.letGo(slot(note), voice?.release ?? 529);
+    const next = this.held.at(-1);
+    // One voice goes back to what is still held.
+    if (this.settings && this.settings.voices !== "poly" && next !== undefined && this.keys?.notes[next])
+      voices.strike(this.keys.notes[next].key, slot(next), this.pad, this.settings, 110, null);
+    this.show();
+  }
+
+  private show(): void {
+    useNotes.setState({ down: new Set(this.held) });
+  }
+}
+
+/** Notes sound beside the pads, under numbers that no pad has. */
+function slot(note: number): number {
+  return -1000 - note;
+}
+
+export const instrument = new Instrument();
