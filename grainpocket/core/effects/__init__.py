@@ -4,13 +4,27 @@ from __future__ import annotations
 
 import numpy as np
 
-from grainpocket.core.effects import compressor, duck, echo, eq, limiter, reverb, saturation, width
+from grainpocket.core.effects import (
+    aged,
+    compressor,
+    crush,
+    duck,
+    echo,
+    eq,
+    limiter,
+    resonator,
+    reverb,
+    saturation,
+    transient,
+    width,
+)  # fmt: skip
 from grainpocket.core.effects.base import TICK, Controls, Effect, run, start_state
 
 EFFECTS: dict[str, Effect] = {
     one.kind: one
     for one in (
         eq.EFFECT, compressor.EFFECT, saturation.EFFECT, reverb.EFFECT, echo.EFFECT, duck.EFFECT, width.EFFECT, limiter.EFFECT,
+        transient.EFFECT, crush.EFFECT, resonator.EFFECT, aged.EFFECT,
     )
 }  # fmt: skip
 
