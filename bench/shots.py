@@ -44,6 +44,22 @@ def mix_and_song(page: Page) -> None:
     page.keyboard.press("Escape")
 
 
+def shape(page: Page) -> None:
+    page.get_by_role("tab", name="Shape").click()
+    for _ in range(6):
+        if page.get_by_role("button", name="Hum A").count():
+            break
+        page.keyboard.press("PageDown")
+    page.locator("[data-pad][aria-label*='Hum A']").click()
+    page.get_by_role("region", name="Filter", exact=True).get_by_role("button").first.click()
+    page.get_by_test_id("shape-wave").wait_for()
+    page.keyboard.press("i")
+    page.wait_for_function("() => window.grainpocket.useNotes.getState().here === window.grainpocket.useNotes.getState().all")
+    page.wait_for_timeout(1500)
+    page.screenshot(path=TARGET / "shape.png")
+    page.keyboard.press("i")
+
+
 def an_empty_pocket(page: Page) -> None:
     page.get_by_role("tab", name="Chop").click()
     page.get_by_role("button", name="Pockets").click()
@@ -93,6 +109,7 @@ def main() -> None:
             page.wait_for_function("() => window.grainpocket.loopPlayer.place() > 90000")
             page.screenshot(path=TARGET / "rhythm.png")
             page.get_by_test_id("play").click()
+            shape(page)
             mix_and_song(page)
             page.get_by_role("tab", name="Rhythm").click()
             page.keyboard.press("?")

@@ -25,24 +25,21 @@ def naming(word: str, but: tuple[str, ...] = ()) -> set[str]:
 
 
 def test_a_setting_of_a_pad_is_named_in_three_places() -> None:
-    """fade_out, which is no word of anything else. The upgrade of the first documents knows it by name, and so does the demo."""
-    demo_and_history = ("grainpocket/demo", "grainpocket/core/document")
-    assert naming("fade_out", demo_and_history) == {
-        "grainpocket/core/params.py", "grainpocket/core/shape/voice.py", "frontend/src/pads/PadSettings.tsx",
+    """filter_sustain, which is no word of anything else."""
+    assert naming("filter_sustain") == {
+        "grainpocket/core/document/settings.py", "grainpocket/core/shape/shaped.py", "frontend/src/stations/shape/cards.tsx",
     }  # fmt: skip
 
 
 def test_the_sound_is_its_table_and_one_value() -> None:
-    assert list(Sound.model_fields) == [setting.name for setting in SOUND]
+    assert set(Sound.model_fields) == {setting.name for setting in SOUND} | {"by_velocity", "by_wheel", "chain"}
     for record in (Pad, Layer, Favourite):
         assert record.model_fields["sound"].annotation is Sound
         assert not {s.name for s in SOUND} & set(record.model_fields)
 
 
 def test_an_effect_is_one_file_and_its_line() -> None:
-    """The echo's word for the highs that it loses stands in its own file; the EQ has its own of that name."""
-    others = ("grainpocket/demo", "grainpocket/core/effects/eq.py")
-    assert naming("high_cut", others) == {"grainpocket/core/effects/echo.py"}
+    assert naming("crackle") == {"grainpocket/core/effects/aged.py"}
     listed = (ROOT / "grainpocket/core/effects/__init__.py").read_text()
     assert all(f"{kind}.EFFECT" in listed for kind in EFFECTS)
 

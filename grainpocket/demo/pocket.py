@@ -17,6 +17,7 @@ from grainpocket.core.edits.hitting import PutHits
 from grainpocket.core.edits.padding import SetPads, SlicesToPads
 from grainpocket.core.edits.patterns import AddPattern, OriginalRhythm, SetPattern
 from grainpocket.core.edits.pocket_wide import AddSource
+from grainpocket.core.edits.shaping import FindRoot
 from grainpocket.core.pocket import Hit, Pocket, Role, Source
 from grainpocket.demo.tune import make_parts, make_tune
 from grainpocket.jobs.importing import import_file
@@ -28,6 +29,11 @@ from grainpocket.store.pockets import PocketStore
 
 AUDIO = RECORDS_FOLDER
 NAME, POCKET_ID = "Night ferry set", "night-ferry-set"
+# The sung note as an instrument: it comes in softly, opens, sways, and rings on when it is let go.
+HUM: dict[str, float | str | bool | None] = {
+    "play": "held", "attack": 45.0, "release": 320.0, "decay": 600.0, "sustain": -3.0, "filter": "low", "cutoff": 1100.0,
+    "resonance": 3.0, "filter_amount": 22.0, "filter_attack": 120.0, "filter_decay": 700.0, "lfo1_pitch": 0.12, "lfo1_hz": 5.1,
+}  # fmt: skip
 RECORDS = ("Dockside break", "Lantern street", "Tin roof rain", "Marlo hum", "Galley keys")
 _NAMES: dict[str, tuple[Role, str]] = {
     "kick": ("kick", "Kick"), "snare": ("snare", "Snare"), "ghost": ("snare", "Ghost"), "hat": ("hat", "Hat"),
@@ -118,7 +124,8 @@ def _tonal_page(pocket: Pocket, hum: Source, keys: Source) -> Iterable[EditModel
     """The hum and the four chords on the page behind the break."""
     first = (max(pocket.pads) // 16 + 1) * 16
     yield SlicesToPads(source=hum.id, cuts=(hum.cuts[0].id,), first=first, choke=2)
-    yield SetPads(pads=(first,), name="Hum A", role="vocal", sound={"play": "held", "fade_out": 60})
+    yield SetPads(pads=(first,), name="Hum A", role="vocal", sound=HUM)
+    yield FindRoot(pads=(first,))
     chosen = []
     for wanted in np.array([0, 1, 2, 3]) * keys.frames / 4:
         chop = min(slices(pocket, keys), key=lambda c: abs(c.start - wanted))
