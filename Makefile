@@ -17,8 +17,8 @@ serve: build                      ## Start the application on ./data
 build: .venv/.ready .venv/.kernels $(STATIC)
 
 # Compiled once here rather than by every process that begins.
-.venv/.kernels: .venv/.ready $(wildcard grainpocket/core/effects/*.py)
-	$(PY) -c "from grainpocket.core.effects import warm; warm(44100)"
+.venv/.kernels: .venv/.ready $(wildcard grainpocket/core/effects/*.py grainpocket/core/shape/*.py)
+	$(PY) -c "from grainpocket.core import effects; from grainpocket.core.shape import warming; effects.warm(44100); warming.warm(44100)"
 	touch $@
 
 .venv/.ready: requirements.lock

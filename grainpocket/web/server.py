@@ -9,8 +9,9 @@ import threading
 import uvicorn
 from a2wsgi import WSGIMiddleware
 
-from grainpocket.core.effects import warm
+from grainpocket.core import effects
 from grainpocket.core.pocket import RATE
+from grainpocket.core.shape import warming
 from grainpocket.settings import Settings
 from grainpocket.web.app import create_app
 from grainpocket.web.events import Events, Message, Receive, Send
@@ -46,10 +47,15 @@ def serve(settings: Settings, extra_ports: tuple[int, ...] = ()) -> None:
     wanted = WANTED_FILES if hard == resource.RLIM_INFINITY else min(WANTED_FILES, hard)
     resource.setrlimit(resource.RLIMIT_NOFILE, (max(soft, wanted), hard))
     # A little later: the first page comes first.
-    warming = threading.Timer(WARM_AFTER_S, warm, args=(RATE,))
+    warming = threading.Timer(WARM_AFTER_S, _warm)
     warming.daemon = True
     warming.start()
     uvicorn.run(
         Server(settings, extra_ports), host="127.0.0.1", port=settings.port, log_level="warning", access_log=False,
         server_header=False, timeout_keep_alive=60, timeout_graceful_shutdown=1, lifespan="off",
     )  # fmt: skip
+
+
+def _warm() -> None:
+    effects.warm(RATE)
+    warming.warm(RATE)

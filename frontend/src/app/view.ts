@@ -27,7 +27,7 @@ export interface SearchView {
   model: [string, string] | null;
 }
 export type ChopPanel = "slices" | "search" | "tray" | "proof";
-export type ShapeCard = "chop" | "pitch" | "filter" | "motion" | "tone" | "layers" | "keys";
+export type ShapeCard = "chop" | "pitch" | "envelope" | "filter" | "motion" | "tone" | "layers" | "keys";
 export type FoundKind = "loop" | "kick" | "snare" | "hat";
 
 export interface Span {
@@ -101,6 +101,8 @@ interface View {
   notesOn: boolean;
   octave: number;
   raw: boolean;
+  /** Settings that the controls of a MIDI device move, by control number; 1 is the modulation wheel. */
+  ties: Record<string, string>;
   /** Beat of the song from which it plays, the section that is chosen, and the control whose thread lies over it. */
   songBeat: number;
   section: string | null;
@@ -159,6 +161,7 @@ const START: View = {
   notesOn: false,
   octave: 0,
   raw: false,
+  ties: { "1": "wheel" },
   findsOpen: false,
   findsShut: null,
   padsShut: false,

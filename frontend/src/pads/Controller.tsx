@@ -24,6 +24,10 @@ export function Controller() {
           <Rubber key={place} note={noteOf(place)} />
         ))}
       </div>
+      <div className="mt-1.5 grid grid-cols-2 gap-2">
+        <Control number={1} label="Wheel" />
+        <Control number={74} label="Knob" />
+      </div>
       <div className="mt-1.5 flex items-center gap-1.5">
         {canConnect() ? (
           <Button hint="Pads and keyboards that are plugged in: notes from 36 up play the pads" onClick={() => void connectDevices()}>
@@ -35,6 +39,17 @@ export function Controller() {
         </span>
       </div>
     </section>
+  );
+}
+
+/** A wheel or knob: what it moves is tied in Shape. */
+function Control({ number, label }: { number: number; label: string }) {
+  const tied = useView((s) => s.ties[number]);
+  return (
+    <label className="flex items-center gap-1.5" title={tied ? `Moves ${tied}` : "Tied to nothing yet: Tie, in Shape"}>
+      {label}
+      <input type="range" min={0} max={127} defaultValue={0} className="w-full accent-ink" aria-label={`Controller ${label.toLowerCase()}`} onChange={(event) => receive([0xb0, number, Number(event.target.value)], event.timeStamp)} />
+    </label>
   );
 }
 

@@ -43,6 +43,12 @@ PITCH: tuple[Setting, ...] = (
         "protect", "Protects", (("both", "both"), ("attack", "the attack"), ("tone", "the tone")), "both",
         "What stretching leaves alone",
     ),
+    Choice(
+        "tune", "Correct", (("off", "off"), ("key", "to the key"), ("all", "to any note")), "off",
+        "Pulls each note that is sung to the nearest one that is allowed; without a key in the pocket, to any",
+    ),
+    Parameter("tune_strength", "Strength", "%", 0.0, 100.0, 100.0, 1.0, 0, "How far each note is pulled"),
+    Parameter("tune_ms", "Comes in", "ms", 1.0, 500.0, 40.0, 5.0, 0, "How long it takes to get there", "log"),
     Parameter("part_from", "Part from", "ms", 0.0, 20000.0, 0.0, 1.0, 2, "A part with its own pitch, level and time begins"),
     Parameter("part_to", "Part to", "ms", 0.0, 20000.0, 0.0, 1.0, 2, "It ends; no later than it begins is none"),
     Parameter("part_pitch", "Part's pitch", "st", -24.0, 24.0, 0.0, 1.0, 2, "Semitones that the part goes up or down"),

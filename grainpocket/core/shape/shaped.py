@@ -11,6 +11,7 @@ import numpy as np
 import soxr
 
 from grainpocket.core.effects.chains import through, way_of
+from grainpocket.core.shape.correction import corrected
 from grainpocket.core.shape.curves import Row, amplitude, falls, filled, oscillator, over_ticks, seconds, sounds_for
 from grainpocket.core.shape.drive import driven
 from grainpocket.core.shape.edges import fade_in, ramp
@@ -70,6 +71,8 @@ def _chop(spec: VoiceSpec, reader: Reader, before: int, after: int) -> tuple[Sam
         x = x / np.float32(peak) if peak > 1e-6 else x
     if sound.flip:
         x = -x
+    if spec.scale:
+        x = corrected(x, rate, spec.scale, sound.tune_strength / 100, sound.tune_ms / 1000)
     a, b = part_of(spec)
     if b > a:
         body = with_part(

@@ -21,7 +21,7 @@ from grainpocket.core.sound.audio import Samples
 ATTACK_S = {"attack": 0.070, "both": 0.035, "tone": 0.0}
 INTO_S, OUT_S = 0.0015, 0.015  # crossfades into an attack that is laid over, and out of it
 JOIN_S = 0.008
-FAR, LONG_BLOCK = 1.8, 8192
+FAR, LONG_BLOCK, CLEAN = 1.8, 8192, 1.9
 WINDOW, HOP, LIFTED = 2048, 512, 60  # of the spectral envelope; quefrencies that are kept
 
 
@@ -68,23 +68,34 @@ def _lay(out: Samples, attack: Samples, begins: int, into: int, rate: int) -> No
 
 def _tone(sound: Samples, rate: int, frames: int, semitones: float) -> Samples:
     """Longer first and then read faster, or the other way round: so the pitch is the resampler's, which is exact."""
-    from python_stretch import Signalsmith
-
     turned = 2.0 ** (semitones / 12)
     long = max(1, round(frames * turned))
-    stretch = Signalsmith.Stretch()
-    if long > FAR * len(sound):
-        # Far stretched, a tone drifts by some cents unless the windows are longer.
-        stretch.configure(sound.shape[1], LONG_BLOCK, LONG_BLOCK // 8)
-    else:
-        stretch.preset(sound.shape[1], rate)
-    stretch.timeFactor = len(sound) / long
-    out = np.asarray(stretch.process(np.ascontiguousarray(sound.T)), np.float32).T
+    out = _longer(sound, rate, long)
     if semitones:
-        out = np.asarray(soxr.resample(np.ascontiguousarray(out[:long]), turned, 1.0, quality="VHQ"), np.float32)
+        out = np.asarray(soxr.resample(np.ascontiguousarray(out), turned, 1.0, quality="VHQ"), np.float32)
     fitted = np.zeros((frames, sound.shape[1]), np.float32)
     fitted[: min(frames, len(out))] = out[:frames]
     return fitted
+
+
+def _longer(sound: Samples, rate: int, frames: int) -> Samples:
+    """(frames, channels), in as many passes as keep each of them under twice as long: beyond that the library throws dice."""
+    from python_stretch import Signalsmith
+
+    passes = max(1, int(np.ceil(np.log(max(1.0, frames / len(sound))) / np.log(CLEAN))))
+    for number in range(passes):
+        wanted = frames if number == passes - 1 else round(len(sound) * (frames / len(sound)) ** (1 / (passes - number)))
+        stretch = Signalsmith.Stretch()
+        if frames > FAR * len(sound) or passes > 1:
+            # Far stretched, a tone drifts by some cents unless the windows are longer.
+            stretch.configure(sound.shape[1], LONG_BLOCK, LONG_BLOCK // 8)
+        else:
+            stretch.preset(sound.shape[1], rate)
+        stretch.timeFactor = len(sound) / wanted
+        made = np.asarray(stretch.process(np.ascontiguousarray(sound.T)), np.float32).T
+        sound = np.zeros((wanted, made.shape[1]), np.float32)
+        sound[: min(wanted, len(made))] = made[:wanted]
+    return sound
 
 
 def formants_moved(sound: Samples, semitones: float) -> Samples:

@@ -25,7 +25,7 @@ from grainpocket.core.document.sound import NEUTRAL, Sound, bends, changed, move
 from grainpocket.core.params import Value
 from grainpocket.core.pocket import RATE, Chop, Pad, Pocket, Source
 from grainpocket.core.shape.edges import fade_in, ramp
-from grainpocket.core.shape.playing import in_key, sounding, zone_of
+from grainpocket.core.shape.playing import SCALES, in_key, sounding, zone_of
 from grainpocket.core.shape.shaped import shaped
 from grainpocket.core.shape.timing import source_frames, timing_of
 from grainpocket.core.sound.audio import Samples, gain_of, stereo
@@ -54,7 +54,8 @@ class VoiceSpec:
     all levels and pitches that come together in it; fades in ms; joined edges are left bare; layers sound along with it from the
     same hit, each after its delay in samples. The rest is set only where the sound asks for it: tempo in BPM; note: semitones
     above the root, for what follows keys; glide: semitones at which it comes in; phases: rounds that its oscillators have behind
-    them; held: samples for which it goes round; marks: samples of the source at which attacks begin."""
+    them; held: samples for which it goes round; marks: samples of the source at which attacks begin;
+    scale: pitch classes that its notes are pulled to."""
 
     audio: str
     start: int
@@ -72,6 +73,7 @@ class VoiceSpec:
     phases: tuple[float, float] = (0.0, 0.0)
     held: int | None = None
     marks: tuple[int, ...] = ()
+    scale: tuple[int, ...] = ()
     delay: int = 0
 
     @functools.cached_property
@@ -205,8 +207,17 @@ def _spec(pocket: Pocket, chop: Chop, sound: Sound, note: int, stroke: Stroke) -
         glide=stroke.glide if sound.glide else 0.0,
         phases=(stroke.phases[0] if sound.lfo1_free else 0.0, stroke.phases[1] if sound.lfo2_free else 0.0),
         held=stroke.held if sound.play == "loop" else None,
+        scale=_scale(pocket, sound) if sound.tune != "off" else (),
         marks=_attacks(pocket, source, chop) if sound.anew or (stretches and sound.protect != "tone") else (),
     )
+
+
+def _scale(pocket: Pocket, sound: Sound) -> tuple[int, ...]:
+    """Pitch classes that correction pulls to: those of the record, so that its own pitch on top leads into the key."""
+    if sound.tune == "all" or pocket.key is None:
+        return tuple(range(12))
+    down = round(sound.pitch) if sound.time != "repitch" else 0
+    return tuple(sorted((pocket.key.tonic + step - down) % 12 for step in SCALES[pocket.key.mode]))
 
 
 def _attacks(pocket: Pocket, source: Source, chop: Chop) -> tuple[int, ...]:

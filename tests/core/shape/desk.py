@@ -24,7 +24,7 @@ READER = ArrayReader(
     loop=LOOP.samples, tone=tone(3.0, channels=2), mono=tone(1.0), constant=np.full((RATE, 2), 0.25, np.float32),
     reed=_harmonics(196.0), noise=np.asarray(0.1 * np.random.default_rng(4).standard_normal((2 * RATE, 2)), np.float32),
 )  # fmt: skip
-SPEC_FIELDS = ("tempo", "held", "glide", "note", "marks", "phases", "delay")
+SPEC_FIELDS = ("tempo", "held", "glide", "note", "marks", "phases", "delay", "scale")
 
 
 def spec(audio: str, first: int = 4000, last: int = 4000 + RATE, **settings: Any) -> VoiceSpec:

@@ -13,6 +13,7 @@ from grainpocket.core.document.mixing import Effect
 from grainpocket.core.document.settings import SOUND
 from grainpocket.core.document.sound import NEUTRAL, Sound, bends, changed, moved_by
 from grainpocket.core.params import Choice, Parameter, Switch
+from grainpocket.core.shape.correction import corrected, track
 from grainpocket.core.shape.filters import response_db
 from grainpocket.core.shape.loops import one_cycle, proposals, unrolled
 from grainpocket.core.shape.voice import is_plain, render
@@ -44,6 +45,14 @@ def test_pitch_is_within_two_cents_in_each_mode(time: str, pitch: float) -> None
 def test_what_fits_beats_is_as_long_as_they_are(tempo: float, beats: float) -> None:
     one = spec("loop", 0, len(LOOP.samples), time="fit", beats=beats, tempo=tempo)
     assert len(solid(one)) == one.length == round(beats * 60 / tempo * RATE)
+
+
+@pytest.mark.parametrize(
+    "settings", [{"speed": 25.0}, {"pitch": 24.0}, {"pitch": -24.0, "speed": 400.0}, {"pitch": 12.0, "speed": 40.0}]
+)
+def test_stretching_throws_no_dice(settings: dict[str, float]) -> None:
+    one = spec("reed", time="keep", **settings)
+    np.testing.assert_array_equal(solid(one), solid(one))
 
 
 def test_length_goes_with_speed_and_not_with_pitch() -> None:
@@ -158,6 +167,26 @@ def test_a_part_has_its_own_pitch_level_and_time() -> None:
     assert abs(cents(hertz(out[-30000:]), TONE_HZ)) < 2
     own = np.abs(np.diff(READER.sounds["tone"][:, 0])).max()
     assert np.abs(np.diff(out[:, 0])).max() < 1.6 * own
+
+
+def test_a_voice_is_pulled_to_its_notes() -> None:
+    """Sung a third of a semitone flat and then high, swaying: the median of each note is within five cents of it."""
+    t = np.arange(3 * RATE) / RATE
+    note = np.where(t < 1.5, 57 - 0.35, 60 + 0.4) + 0.2 * np.sin(2 * np.pi * 5 * t)
+    turned = 2 * np.pi * np.cumsum(440 * 2 ** ((note - 69) / 12)) / RATE
+    voice = sum(np.sin(k * turned) / k for k in range(1, 12)) * 0.2
+    READER.sounds["voice"] = np.asarray(np.stack((voice, voice), 1), np.float32)
+    for strength, left in ((100.0, 0.05), (50.0, 0.3)):
+        one = spec("voice", 0, 3 * RATE, tune="key", tune_strength=strength, scale=(0, 2, 4, 5, 7, 9, 11))
+        out = solid(one)
+        assert len(out) == 3 * RATE
+        at, hz = track(out.astype(np.float64).mean(axis=1), RATE)
+        sung = 69 + 12 * np.log2(np.maximum(hz, 1) / 440)
+        for first, last, wanted in ((0.3, 1.4, 57), (1.8, 2.8, 60)):
+            here = (at > first * RATE) & (at < last * RATE) & (hz > 0)
+            assert abs(np.median(sung[here]) - wanted) < left
+    noise = corrected(READER.sounds["noise"], RATE, range(12), 1.0, 0.05)
+    np.testing.assert_array_equal(noise, READER.sounds["noise"])
 
 
 def test_formants_move_and_the_note_stays() -> None:

@@ -8,7 +8,7 @@ import { soundOf } from "../../app/sounds";
 import { type ShapeCard, useView } from "../../app/view";
 import { instrument } from "../../audio/instrument";
 import { Card } from "./Card";
-import { ChopCard, FilterCard, MotionCard, PitchCard } from "./cards";
+import { ChopCard, EnvelopeCard, FilterCard, MotionCard, PitchCard } from "./cards";
 import { KeysCard } from "./KeysCard";
 import { KeyStrip } from "./KeyStrip";
 import { LayersCard } from "./LayersCard";
@@ -22,6 +22,7 @@ import { useShape } from "./useShape";
 const CARDS: [ShapeCard, string][] = [
   ["chop", "Chop"],
   ["pitch", "Pitch and time"],
+  ["envelope", "Envelope"],
   ["filter", "Filter"],
   ["motion", "Motion"],
   ["tone", "Tone"],
@@ -61,6 +62,7 @@ function OfPad({ index, pads, pad, pocket }: { index: number; pads: number[]; pa
     const props = { sound, change };
     if (which === "chop") return <ChopCard {...props} index={index} />;
     if (which === "pitch") return <PitchCard {...props} shape={shape} pads={pads} />;
+    if (which === "envelope") return <EnvelopeCard {...props} />;
     if (which === "filter") return <FilterCard {...props} />;
     if (which === "motion") return <MotionCard {...props} pads={pads} />;
     if (which === "tone") return <ToneCard index={index} pad={pad} pocket={pocket} />;

@@ -14,6 +14,8 @@ import { Menu } from "../../design/Menu";
 import { Name } from "../../design/Name";
 import { Toggle } from "../../design/Toggle";
 import { pressPad } from "../../pads/press";
+import { useTying } from "../../pads/ties";
+import { lastChanged } from "./setting";
 import { noteName } from "./summaries";
 
 type Group = "chop" | "pitch" | "envelope" | "filter" | "motion" | "tone" | "keys" | "layers";
@@ -58,6 +60,7 @@ export function ShapeHead({ index, pads, pad, pocket, shape }: { index: number; 
       <Toggle on={notesOn} onChange={toggleNotes} keys="I" hint="The keys play notes of this pad">
         Notes
       </Toggle>
+      <Tie />
       <Menu
         label="Presets"
         trigger={<Button hint="A few settings to begin from; the rest stays as it is">Preset ▾</Button>}
@@ -87,6 +90,17 @@ export function ShapeHead({ index, pads, pad, pocket, shape }: { index: number; 
         Print
       </Button>
     </div>
+  );
+}
+
+/** The next knob that is moved is tied to the setting that was changed last. */
+function Tie() {
+  const waiting = useTying((s) => s.waiting);
+  const last = lastChanged();
+  return (
+    <Toggle on={waiting} onChange={(on) => useTying.setState({ waiting: on })} hint="Change a setting, press this, move a knob, wheel or pedal: it moves that setting from now on">
+      {waiting ? (last ? "Move a knob" : "Change a setting first") : "Tie"}
+    </Toggle>
   );
 }
 

@@ -54,6 +54,21 @@ export function ChopCard({ sound, change, index }: Props & { index: number }) {
   );
 }
 
+export function EnvelopeCard({ sound, change }: Props) {
+  return (
+    <>
+      <div className={TWO}>
+        <Settings group="envelope" names={["attack", "attack_bend", "hold", "sustain", "decay", "decay_bend", "release"]} sound={sound} change={change} />
+      </div>
+      <div className="mt-1.5">
+        <Toggle on={sound.anew} onChange={(anew) => change({ anew })} hint="The envelope begins again at every cut inside the chop">
+          Anew at transients
+        </Toggle>
+      </div>
+    </>
+  );
+}
+
 /** The best places for a loop, as the core finds them. */
 function LoopProposals({ index, change }: { index: number; change: Change }) {
   const id = usePocket((s) => s.open?.id ?? "");
@@ -74,12 +89,18 @@ function LoopProposals({ index, change }: { index: number; change: Change }) {
 }
 
 export function PitchCard({ sound, change, shape, pads }: Props & { shape: ShapeReply | undefined; pads: number[] }) {
+  const beats = useBeats(pads[0] ?? -1);
   const apart = sound.time !== "repitch";
   return (
     <>
       <div className="mb-1.5 flex flex-wrap items-center gap-1.5">
         <Choices group="pitch" name="time" sound={sound} change={change} />
         {apart ? <Choices group="pitch" name="protect" sound={sound} change={change} /> : null}
+        {beats && !(sound.time === "fit" && sound.beats === beats) ? (
+          <Button hint="As many beats as it has on its record's grid, at the pocket's tempo" onClick={() => change({ time: "fit", beats })}>
+            Fit its {beats} {beats === 1 ? "beat" : "beats"}
+          </Button>
+        ) : null}
         <span className="grow" />
         {shape?.note ? (
           <Button hint="Moves its pitch by the cents that it is off its note" onClick={() => void edit({ type: "find_root", pads, tune: true })}>
@@ -97,6 +118,16 @@ export function PitchCard({ sound, change, shape, pads }: Props & { shape: Shape
         <Settings group="pitch" names={["pitch", "formant", ...(sound.time === "keep" ? ["speed"] : []), ...(sound.time === "fit" ? ["beats"] : [])]} sound={sound} change={change} />
       </div>
       <div className="mt-2 border-t border-rule pt-1.5">
+        <div className="mb-1 flex flex-wrap items-center gap-1.5 text-[12px] text-ink2">
+          A voice is pulled to its notes: <Choices group="pitch" name="tune" sound={sound} change={change} />
+        </div>
+        {sound.tune === "off" ? null : (
+          <div className={TWO}>
+            <Settings group="pitch" names={["tune_strength", "tune_ms"]} sound={sound} change={change} />
+          </div>
+        )}
+      </div>
+      <div className="mt-2 border-t border-rule pt-1.5">
         <p className="mb-1 text-[12px] text-ink2">One part of it with a pitch, level and time of its own:</p>
         <div className={TWO}>
           <Settings group="pitch" names={["part_from", "part_to", "part_pitch", "part_level", "part_time"]} sound={sound} change={change} />
@@ -104,6 +135,18 @@ export function PitchCard({ sound, change, shape, pads }: Props & { shape: Shape
       </div>
     </>
   );
+}
+
+/** How many beats a pad's chop has on the grid of its find, to a quarter; null without one. */
+function useBeats(pad: number): number | null {
+  return usePocket((s) => {
+    const pocket = s.open?.pocket;
+    const chop = pocket?.pads[pad]?.chop;
+    const grid = chop && pocket?.sources[chop.source]?.grid;
+    if (!pocket || !chop || !grid) return null;
+    const beats = ((chop.end - chop.start) / pocket.rate / 60) * grid.bpm;
+    return beats < 0.2 || beats > 64 ? null : Math.max(0.25, Math.round(beats * 4) / 4);
+  });
 }
 
 export function FilterCard({ sound, change }: Props) {

@@ -16,6 +16,11 @@ export function changeOf(pads: number[]): Change {
   };
 }
 
+/** The setting that was changed last, by name. */
+export function lastChanged(): string | null {
+  return Object.keys(asked.changes).at(-1) ?? null;
+}
+
 /** A pad's sound with what was just asked of it: what to step from. */
 export function stepFrom(pad: number, sound: FullSound): FullSound {
   if (asked.pad !== pad || performance.now() - asked.at >= HOLD_MS) return sound;

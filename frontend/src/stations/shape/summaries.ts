@@ -35,7 +35,16 @@ export function summary(card: ShapeCard, sound: FullSound, pad: Pad, about: { se
         sound.time === "keep" && `keeps its length${sound.speed !== 100 ? `, ${fixed(sound.speed, 0)} %` : ""}`,
         sound.time === "fit" && `fits ${fixed(sound.beats, sound.beats % 1 ? 2 : 0)} beats`,
         sound.formant !== 0 && `formants ${signed(sound.formant, 1)} st`,
+        sound.tune !== "off" && `corrected ${sound.tune === "key" ? "to the key" : "to any note"}`,
         sound.part_to > sound.part_from && "one part apart",
+      ]);
+    case "envelope":
+      return some([
+        sound.attack > 0 && `attack ${fixed(sound.attack, 0)} ms`,
+        sound.hold > 0 && `hold ${fixed(sound.hold, 0)} ms`,
+        (sound.decay > 0 || sound.sustain < 0) && `decay ${fixed(sound.decay, 0)} ms to ${sound.sustain <= -60 ? "silence" : `${fixed(sound.sustain, 1)} dB`}`,
+        sound.release !== 12 && `release ${fixed(sound.release, 0)} ms`,
+        sound.anew && "anew at transients",
       ]);
     case "filter":
       return some([
