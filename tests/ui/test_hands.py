@@ -289,7 +289,7 @@ def test_pads_in_ranges_each_by_as_much_and_back(ui: Ui) -> None:
     level.click()
     level.fill("-3")
     page.keyboard.press("Enter")
-    ui.wait("Object.entries({0: 0, 1: -3, 2: -13, 9: -3}).every(([pad, level]) => pocket.pads[pad].sound.level === level)")
+    ui.wait("Object.entries({0: 0, 1: -3, 2: -13, 9: -3}).every(([pad, level]) => (pocket.pads[pad].sound.level ?? 0) === level)")
     settings.get_by_role("button", name="Each by as much").click()
     level.click()
     level.fill("-6")

@@ -198,6 +198,42 @@ def test_a_loop_fits_tempo_and_key(shape: Ui) -> None:
     assert (found.key - 1) % 12 in (0, 2, 3, 5, 7, 8, 10), "in C sharp minor"
 
 
+def test_a_voice_is_corrected_and_a_knob_moves_what_it_was_tied_to(shape: Ui) -> None:
+    ui = shape
+    card(ui, "Pitch and time")
+    ui.page.get_by_role("radio", name="to any note").click()
+    ui.wait(f"{sound(ui)}.tune === 'all'")
+    card(ui, "Filter")
+    ui.page.get_by_role("radio", name="low pass").click()
+    number(ui, "Resonance", 3)
+    ui.wait(f"{sound(ui)}.resonance === 3")
+    # The setting that was changed last, and the knob that moves next.
+    ui.button("Tie").click()
+    ui.page.get_by_role("button", name="Menu of the page").click()
+    ui.page.get_by_role("menuitem", name="Pad controller").click()
+    knob = ui.page.get_by_role("slider", name="Controller knob")
+    knob.fill("127")
+    ui.wait(f"{sound(ui)}.resonance === 36")
+    knob.fill("0")
+    ui.wait(f"{sound(ui)}.resonance === undefined")
+    expect(ui.button("Tie")).to_be_visible()
+    hits(ui, {"beat": 0})
+    out = exported(ui)
+    beat = 60 / ui.look("pocket.tempo") * RATE
+    found = pitch(out[int(0.2 * beat) : int(1.2 * beat)].mean(axis=1).astype(np.float32), RATE)
+    assert found is not None
+    assert abs(found.cents) < 8, "at a note"
+
+
+def test_something_begins_from_nothing(shape: Ui) -> None:
+    ui = shape
+    ui.button("Finds").click()
+    ui.button("Add a sound of ours").click()
+    ui.page.get_by_role("menuitem", name="Low drum").click()
+    ui.wait("Object.values(pocket.sources).some(s => s.name === 'Low drum')")
+    expect(ui.page.get_by_role("button", name="Open Low drum", exact=True)).to_be_visible()
+
+
 def test_shape_says_what_it_does_and_is_worked_by_keys(shape: Ui) -> None:
     ui = shape
     expect(ui.page.get_by_role("region", name="Filter", exact=True)).to_contain_text("untouched")

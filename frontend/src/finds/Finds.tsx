@@ -17,6 +17,7 @@ import { Context, Dots } from "../design/Menu";
 import { MiniWave } from "../wave/MiniWave";
 import { FirstBeatCard } from "../start/FirstBeatCard";
 import { AddFiles } from "./AddFiles";
+import { OwnSounds } from "./OwnSounds";
 import { stopFolder, useUploads } from "./importing";
 import { RecordPanel } from "./RecordPanel";
 import { Shelf } from "./Shelf";
@@ -49,6 +50,7 @@ export function Finds({ about, fold }: { about: About; fold: () => void }) {
         <AddFiles tone="solid" label="Add audio files" hint={`Add ${about.formats.join(" ")} files; or drop them anywhere`}>
           Add
         </AddFiles>
+        <OwnSounds />
       </div>
       {recording ? <RecordPanel close={() => setRecording(false)} /> : null}
       <div ref={list} className="thin-scroll -mx-1 flex min-h-0 grow flex-col gap-1.5 overflow-auto px-1 pb-2">
