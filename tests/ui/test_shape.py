@@ -180,6 +180,7 @@ def test_a_kick_in_three_bands_comes_out_as_one_shots(shape: Ui) -> None:
 def test_a_loop_fits_tempo_and_key(shape: Ui) -> None:
     ui = shape
     ui.live.edit({"type": "set_key", "key": {"tonic": 1, "mode": "minor"}})
+    ui.wait("pocket.key?.tonic === 1")
     card(ui, "Pitch and time")
     ui.page.get_by_role("radio", name="fits beats").click()
     number(ui, "Length", 1)

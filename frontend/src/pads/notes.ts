@@ -1,5 +1,6 @@
-/** The computer keyboard as keys: two rows of letters are an octave and a half of the chosen pad, from its root. */
+/** The computer keyboard as keys: two rows of letters are an octave and a half of the chosen pad, from the C under its root. */
 import { usePocket } from "../app/pocket";
+import { soundOf } from "../app/sounds";
 import { takePress, takeRelease } from "../app/taking";
 import { useView } from "../app/view";
 import { instrument } from "../audio/instrument";
@@ -37,7 +38,7 @@ export function noteDown(event: KeyboardEvent): boolean {
   const place = LOWER.indexOf(event.code);
   if (place < 0) return false;
   if (event.repeat || down.has(event.code)) return true;
-  const note = place + OCTAVE * useView.getState().octave;
+  const note = place + OCTAVE * useView.getState().octave - fromC(pad);
   down.set(event.code, { pad, note });
   pressNote(pad, note, VELOCITY, event.timeStamp);
   return true;
@@ -65,8 +66,13 @@ export function releaseNote(pad: number, note: number): void {
   takeRelease(pad, note);
 }
 
-/** What is printed on the key that plays a note, as far as it is one of those rows. */
-export function noteKey(note: number, octave: number): string {
-  const code = LOWER[note - OCTAVE * octave];
+/** Semitones from the C under a pad's root to it: A is always a C, so that white keys are white keys. */
+function fromC(pad: number): number {
+  return Math.round(soundOf(usePocket.getState().open?.pocket.pads[pad]?.sound ?? {}).root) % OCTAVE;
+}
+
+/** What is printed on the key that plays a note, as far as it is one of those rows; root: of the pad (MIDI). */
+export function noteKey(note: number, octave: number, root: number): string {
+  const code = LOWER[note - OCTAVE * octave + (root % OCTAVE)];
   return code === undefined ? "" : code === "Semicolon" ? ";" : code.slice(-1);
 }

@@ -52,8 +52,8 @@ export function KeyStrip({ index, root, zones }: { index: number; root: number; 
               style={{ left: `${left(note)}%`, width: `${black ? wide * 0.64 : wide}%` }}
             >
               {zone ? <span aria-hidden className={`mb-auto mt-1 size-[6px] rounded-full ${on ? "bg-white" : "bg-tonal"}`} /> : null}
-              {notesOn ? noteKey(note, octave) : null}
-              {!black && (root + note) % 12 === 0 && !(notesOn && noteKey(note, octave)) ? noteName(root + note) : null}
+              {notesOn ? noteKey(note, octave, root) : null}
+              {!black && (root + note) % 12 === 0 && !(notesOn && noteKey(note, octave, root)) ? noteName(root + note) : null}
             </button>
           );
         })}

@@ -68,7 +68,7 @@ export function Thread({ pad, sound, change, x, width, height, endMs, perPixel }
           />
         );
       })}
-      {shown && sound.attack > 0 ? <Label x={x(at.attack.ms)} y={3} text={`attack ${ms(sound.attack)}`} /> : null}
+      {shown && sound.attack > 0 ? <Label x={Math.max(x(at.hold.ms), 24)} y={3} text={`attack ${ms(sound.attack)}`} /> : null}
       {shown && (sound.decay > 0 || sound.sustain < 0) ? <Label x={x(at.decay.ms)} y={Math.max(3, y(at.decay.level) - 22)} text={sound.sustain <= -60 ? `decay ${ms(sound.decay)}` : `sustain ${fixed(sound.sustain, 1)} dB`} /> : null}
     </>
   );
