@@ -86,3 +86,32 @@ def test_chords_and_melodies_in_rows_of_notes(rhythm: Ui) -> None:
     ui.wait(f"{HITS}.length === 1")
     ui.page.keyboard.press("Space")
     ui.wait("gp.useLoop.getState().playing")
+
+
+def test_hits_by_rule_on_the_grid_and_turned_about(rhythm: Ui) -> None:
+    ui = rhythm
+    ui.page.locator("[data-pad='1']").click()
+    sentence = ui.page.get_by_role("group", name="Place hits")
+    for name, value in (("Every so many beats", "0.75"), ("Velocity of placed hits", "70")):
+        sentence.get_by_role("spinbutton", name=name).fill(value)
+        sentence.get_by_role("spinbutton", name=name).press("Enter")
+    sentence.get_by_role("button", name="Place").click()
+    ui.wait(f"{HITS}.length === 6")
+    assert [hit["beat"] for hit in ui.look(HITS)] == [0, 0.75, 1.5, 2.25, 3, 3.75]
+    assert all(hit["velocity"] == 70 and hit["pad"] == 1 for hit in ui.look(HITS))
+    # To quarters, half of the way; Space still plays, and one step back is one move.
+    ui.page.get_by_role("button", name="16ths ▾").click()
+    ui.page.get_by_role("menuitem", name="quarters").click()
+    strength = ui.page.get_by_role("spinbutton", name="Strength of quantise")
+    strength.fill("50")
+    strength.press("Enter")
+    ui.button("Quantise").click()
+    ui.wait(f"{HITS}.some(h => h.beat === 0.875)")
+    ui.page.keyboard.press("Space")
+    ui.wait("gp.useLoop.getState().playing")
+    ui.page.keyboard.press("Space")
+    ui.page.keyboard.press("Control+z")
+    ui.wait(f"{HITS}.some(h => h.beat === 0.75)")
+    ui.page.get_by_role("button", name="Moves ▾").click()
+    ui.page.get_by_role("menuitem", name="Stutter the last beat, 4 times").click()
+    ui.wait(f"{HITS}.filter(h => h.beat >= 3).length === 4")

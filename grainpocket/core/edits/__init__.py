@@ -37,6 +37,7 @@ from grainpocket.core.edits.mixing import (
     SetEffect,
     SetSend,
 )
+from grainpocket.core.edits.moving import MoveLanes, PlaceHits, Quantise
 from grainpocket.core.edits.padding import ClearPads, MovePad, SetEachPad, SetPads, SlicesToPads
 from grainpocket.core.edits.patterns import (
     AddPattern,
@@ -68,7 +69,7 @@ Edit = Annotated[
     | SetAmounts | CopySound | SplitBands | FindRoot | AddZones | SetZone | FitToKey
     | NamePage | CopyPage | AddToTray | TakeFromTray | TrayToPads | TakeFromShelf
     | AddPattern | SetPattern | RemovePattern | OriginalRhythm
-    | PutHits | RemoveHits | SetHits | MoveHits
+    | PutHits | RemoveHits | SetHits | MoveHits | Quantise | MoveLanes | PlaceHits
     | AddBus | SetBus | RemoveBus | AddEffect | SetEffect | MoveEffect | RemoveEffect | SetSend
     | AddSection | SetSection | MoveSection | RemoveSection | SetThread,
     Field(discriminator="type"),

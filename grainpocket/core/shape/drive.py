@@ -38,7 +38,7 @@ def driven(sound: Samples, drive_db: Row) -> Samples:
 def _drive(x, gain, odd, out):  # type: ignore[no-untyped-def]
     frames, channels = x.shape
     taps = len(odd)
-    reach = taps // 2
+    reach = taps // 2  # they are alike from both ends
     # With silence on both sides, so that no sum has to look where it is.
     came = np.zeros(frames + 2 * taps)
     between = np.zeros(frames + 2 * taps)
@@ -49,8 +49,8 @@ def _drive(x, gain, odd, out):  # type: ignore[no-untyped-def]
         for i in range(frames):
             first = taps + i - reach + 1
             total = 0.0
-            for k in range(taps):
-                total += odd[k] * came[first + k]
+            for k in range(reach):
+                total += odd[k] * (came[first + k] + came[first + taps - 1 - k])
             value = came[taps + i] * gain[i]
             new = np.sqrt(1.0 + value * value)
             out[i, c] = (value + before) / (new + root)
@@ -62,6 +62,6 @@ def _drive(x, gain, odd, out):  # type: ignore[no-untyped-def]
         for i in range(frames):
             first = taps + i - reach
             total = 0.0
-            for k in range(taps):
-                total += odd[k] * between[first + k]
+            for k in range(reach):
+                total += odd[k] * (between[first + k] + between[first + taps - 1 - k])
             out[i, c] = 0.5 * (out[i, c] + total) / np.sqrt(gain[i])

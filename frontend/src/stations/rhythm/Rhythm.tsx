@@ -7,6 +7,7 @@ import { useView } from "../../app/view";
 import { toggleTaking, useTaking } from "../../app/taking";
 import { Button } from "../../design/Button";
 import { Menu } from "../../design/Menu";
+import { Moves, Sentence } from "./Moves";
 import { addPattern } from "./PatternMenu";
 import { PatternGrid } from "./PatternGrid";
 import { grouped, type Lane, lanesOf, withNotes } from "./lanes";
@@ -44,7 +45,10 @@ function Large({ pocket, pattern }: { pocket: Pocket; pattern: Pattern }) {
       <div className="mb-2 flex items-center gap-1.5">
         <Take />
         <NoteLanes lanes={groups} />
+        <span className="w-2" />
+        <Moves pattern={pattern} pocket={pocket} />
       </div>
+      <Sentence pattern={pattern} pocket={pocket} />
       <div ref={box} className="min-h-0 grow">
         <div className="thin-scroll max-h-full overflow-auto rounded-[4px] border-[1.5px] border-ink bg-card" tabIndex={-1}>
           {lanes.length ? (
