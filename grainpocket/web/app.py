@@ -19,7 +19,23 @@ from grainpocket.settings import Settings
 from grainpocket.store.packing import Unsound
 from grainpocket.store.pockets import NoSuchPocket, Stale, Unreadable
 from grainpocket.store.room import NoRoom
-from grainpocket.web import chop, finds, fitting, listen, mixing, own, pockets, records, restore, shape, shelf, sound, takes, worth
+from grainpocket.web import (
+    chop,
+    finds,
+    fitting,
+    listen,
+    midi,
+    mixing,
+    own,
+    pockets,
+    records,
+    restore,
+    shape,
+    shelf,
+    sound,
+    takes,
+    worth,
+)
 from grainpocket.web.answers import FOREVER, json_of
 from grainpocket.web.desk import Desk, UnknownKey
 from grainpocket.web.full import DiskFull, is_full
@@ -67,7 +83,7 @@ def create_app(settings: Settings, extra_ports: tuple[int, ...] = ()) -> OpenAPI
             )
         )  # fmt: skip
 
-    for part in (pockets, finds, records, listen, worth, chop, shelf, fitting, restore, sound, takes, mixing, shape, own):
+    for part in (pockets, finds, records, listen, worth, chop, shelf, fitting, restore, sound, takes, mixing, shape, own, midi):
         app.register_api(part.api)
     return app
 

@@ -115,3 +115,24 @@ def test_hits_by_rule_on_the_grid_and_turned_about(rhythm: Ui) -> None:
     ui.page.get_by_role("button", name="Moves ▾").click()
     ui.page.get_by_role("menuitem", name="Stutter the last beat, 4 times").click()
     ui.wait(f"{HITS}.filter(h => h.beat >= 3).length === 4")
+
+
+def test_a_pattern_goes_out_and_comes_in_as_midi(rhythm: Ui) -> None:
+    ui = rhythm
+    pattern = next(iter(ui.live.state["pocket"]["patterns"]))
+    ui.live.edit(
+        {"type": "put_hits", "pattern": pattern, "hits": [{"pad": 2, "beat": 1.5, "velocity": 90}, {"pad": 0, "beat": 0.26}]}
+    )
+    ui.wait(f"{HITS}.length === 2")
+    ui.page.get_by_role("button", name="Patterns ▾").click()
+    with ui.page.expect_download() as download:
+        ui.page.get_by_role("menuitem", name="Save as MIDI").click()
+    assert download.value.suggested_filename == "Empty.mid"
+    ui.page.get_by_label("MIDI file").set_input_files(download.value.path())
+    ui.wait("Object.keys(pocket.patterns).length === 2")
+    came = ui.look("Object.values(pocket.patterns).at(-1)")
+    assert [(hit["pad"], hit["velocity"]) for hit in came["hits"]] == [(0, 100), (2, 90)]
+    assert abs(came["hits"][0]["beat"] - 0.26) < 0.001
+    # Undo takes it back in one step.
+    ui.page.keyboard.press("Control+z")
+    ui.wait("Object.keys(pocket.patterns).length === 1")

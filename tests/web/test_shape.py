@@ -10,7 +10,7 @@ import pytest
 import soundfile as sf
 
 from tests.files import GOOD
-from tests.web.conftest import Api
+from tests.web.conftest import HOST, Api
 from tests.web.test_api import stereo_of
 
 
@@ -81,3 +81,22 @@ def test_presets_are_settings_that_there_are(kit: Api) -> None:
         kit.edit({"type": "set_pads", "pads": [0], "sound": preset["settings"]})
     groups = [name for name in about["settings"] if name.startswith("sound_")]
     assert sum(len(about["settings"][name]) for name in groups) == len(about["settings"]["pad"])
+
+
+def test_patterns_go_out_and_come_in_as_midi(kit: Api) -> None:
+    kit.edit({"type": "add_pattern", "name": "Line"})
+    pattern = list(kit.state["pocket"]["patterns"])[-1]
+    kit.edit({"type": "put_hits", "pattern": pattern, "hits": [{"pad": 1, "beat": 1.25, "velocity": 77}, {"pad": 0, "beat": 6}]})
+    out = kit.ask("GET", f"/api/pockets/{kit.id}/patterns/{pattern}.mid")
+    assert out.data[:4] == b"MThd"
+    read = kit.client.post(f"/api/pockets/{kit.id}/midi?page=0&pad=0", data=out.data, headers=HOST)
+    assert read.status_code == 200, read.text
+    found = read.get_json()
+    assert [(hit["pad"], hit["beat"], hit["velocity"]) for hit in found["hits"]] == [(1, 1.25, 77), (0, 6, 100)]
+    kit.edit({"type": "add_pattern", "name": "In", "bars": found["bars"], "hits": found["hits"]})
+    made = list(kit.state["pocket"]["patterns"].values())[-1]
+    assert len(made["hits"]) == 2
+    assert len({hit["id"] for hit in made["hits"]}) == 2
+    bad = kit.client.post(f"/api/pockets/{kit.id}/midi", data=b"nonsense", headers=HOST)
+    assert bad.status_code == 422
+    assert "no MIDI file" in bad.text

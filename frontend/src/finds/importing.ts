@@ -1,4 +1,5 @@
 /** Files on their way to the server: one by one, or whole folders of them. */
+import { isMidi, takeMidi } from "../app/midiFiles";
 import { create } from "zustand";
 
 import type { About, Job, Problem } from "../api/types";
@@ -38,7 +39,8 @@ export function addFiles(pocket: string, files: Iterable<File>, about: About): v
 export async function addDropped(pocket: string, data: DataTransfer, about: About): Promise<void> {
   const entries = [...data.items].map((item) => item.webkitGetAsEntry()).filter((entry) => entry !== null);
   const folders = entries.filter((entry) => entry.isDirectory);
-  const loose = [...data.files].filter((file) => !folders.some((folder) => folder.name === file.name));
+  const loose = [...data.files].filter((file) => !folders.some((folder) => folder.name === file.name) && !isMidi(file));
+  for (const file of data.files) if (isMidi(file)) void takeMidi(file);
   addFiles(pocket, loose, about);
   for (const folder of folders) {
     const found: File[] = [];

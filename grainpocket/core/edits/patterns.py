@@ -6,11 +6,13 @@ from typing import Any, Literal
 
 from pydantic import Field
 
-from grainpocket.core.edits.base import EditModel, Library, new_ids, the_pattern, the_source
-from grainpocket.core.edits.padding import fill_pads, pads_of, slice_numbers
+from grainpocket.core.document.sound import Sound
+from grainpocket.core.edits.base import EditModel, Library, Refusal, new_ids, the_pattern, the_source
+from grainpocket.core.edits.hitting import MAX_HITS, with_hits, with_ids
+from grainpocket.core.edits.padding import fill_pads, pads_of, slice_numbers, with_sound
 from grainpocket.core.edits.played import as_played, whole_bars
 from grainpocket.core.params import of
-from grainpocket.core.pocket import MOST_BARS, Name, Pattern, Pocket
+from grainpocket.core.pocket import MOST_BARS, Hit, Name, Pattern, Pocket
 from grainpocket.core.rhythm.original import original_hits
 
 
@@ -19,6 +21,8 @@ class AddPattern(EditModel):
     name: str = Name
     bars: int = Field(default=2, ge=1, le=MOST_BARS)
     copy_of: str | None = Field(default=None, description="Start with the hits, length and swing of this pattern")
+    beats_per_bar: int = Field(default=4, ge=1, le=16)
+    hits: tuple[Hit, ...] = Field(default=(), max_length=MAX_HITS, description="To begin with, as from a MIDI file")
 
     def label(self, pocket: Pocket) -> str:
         return "copy pattern" if self.copy_of else "add pattern"
@@ -27,7 +31,13 @@ class AddPattern(EditModel):
         pocket, (key,) = new_ids(pocket, "p", 1)
         if self.copy_of is not None:
             return pocket.with_pattern(the_pattern(pocket, self.copy_of).model_copy(update={"id": key, "name": self.name}))
-        return pocket.with_pattern(Pattern(id=key, name=self.name, bars=self.bars))
+        pattern = Pattern(id=key, name=self.name, bars=self.bars, beats_per_bar=self.beats_per_bar)
+        if any(hit.beat >= pattern.beats for hit in self.hits):
+            raise Refusal(f"{self.name} is {self.bars} bars long: a hit would lie behind its end.")
+        for hit in self.hits:
+            with_sound(Sound(), hit.own)
+        pocket, hits = with_ids(pocket, tuple({hit.place: hit for hit in self.hits}.values()))
+        return with_hits(pocket.with_pattern(pattern), pattern, hits)
 
 
 class SetPattern(EditModel):

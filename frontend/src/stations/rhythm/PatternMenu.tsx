@@ -1,8 +1,9 @@
-import { useState } from "react";
+import { useRef, useState } from "react";
 
 import { choosePattern } from "../../app/actions";
 import { useParameter } from "../../app/about";
 import { edit } from "../../app/edits";
+import { saveMidi, takeMidi } from "../../app/midiFiles";
 import { ordered, usePocket } from "../../app/pocket";
 import type { Pattern, Pocket } from "../../api/types";
 import { Button } from "../../design/Button";
@@ -13,6 +14,7 @@ import { NumberField } from "../../design/NumberField";
 /** Name, length and the list of patterns. */
 export function PatternHead({ pocket, pattern }: { pocket: Pocket; pattern: Pattern | null }) {
   const [renaming, setRenaming] = useState(false);
+  const picker = useRef<HTMLInputElement>(null);
   const bars = useParameter("pattern", "bars");
   return (
     <>
@@ -44,14 +46,29 @@ export function PatternHead({ pocket, pattern }: { pocket: Pocket; pattern: Patt
           ...ordered(pocket.patterns).map((p) => ({ label: p.name, checked: p.id === pattern?.id, onSelect: () => void choosePattern(p.id) })),
           ...(pattern ? [null] : []),
           { label: "New, empty", onSelect: () => void addPattern(null) },
+          { label: "From a MIDI file", onSelect: () => picker.current?.click() },
           ...(pattern
             ? [
+                { label: "Save as MIDI", onSelect: () => saveMidi(pattern.id) },
                 { label: "Copy this one", onSelect: () => void addPattern(pattern) },
                 { label: "Rename", onSelect: () => setTimeout(() => setRenaming(true)) },
                 { label: "Remove this one", onSelect: () => void removePattern(pattern.id) },
               ]
             : []),
         ]}
+      />
+      <input
+        ref={picker}
+        type="file"
+        accept=".mid,.midi,audio/midi"
+        aria-label="MIDI file"
+        className="sr-only"
+        tabIndex={-1}
+        onChange={(event) => {
+          const file = event.target.files?.[0];
+          if (file) void takeMidi(file);
+          event.target.value = "";
+        }}
       />
     </>
   );
