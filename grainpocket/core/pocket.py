@@ -245,10 +245,18 @@ class Favourite(Frozen):
     sound: Sound = Sound()
 
 
+class Roll(Frozen):
+    """A hit as several in its length (a sixteenth if it has none): how many, and how far velocity and note have gone at the end."""
+
+    times: int = Field(ge=2, le=16)
+    velocity: int = Field(default=0, ge=-126, le=126)
+    note: int = Field(default=0, ge=-24, le=24)
+
+
 class Hit(Frozen):
     """One stroke. id: given by the pattern that it is put into; several of a pad at one beat are a chord. note: semitones from
     the pad's root; length (beats) gates held pads; take: which of the pad's chops it plays, 0 for its own; own: settings of the
-    sound that are other for this hit alone (core/document/sound)."""
+    sound that are other for this hit alone (core/document/sound); roll: it is struck several times."""
 
     id: str = Field(default="", max_length=20)
     pad: int = Field(ge=0, lt=MOST_PADS)
@@ -258,6 +266,7 @@ class Hit(Frozen):
     take: int = Field(default=0, ge=0)
     note: int = of("hit", "note").whole_field()
     own: dict[str, float | bool | str] = {}
+    roll: Roll | None = None
 
     @property
     def place(self) -> tuple[int, float, int]:

@@ -136,3 +136,33 @@ def test_a_pattern_goes_out_and_comes_in_as_midi(rhythm: Ui) -> None:
     # Undo takes it back in one step.
     ui.page.keyboard.press("Control+z")
     ui.wait("Object.keys(pocket.patterns).length === 1")
+
+
+def test_a_quick_stroke_paints_every_step_and_a_hit_rolls(rhythm: Ui) -> None:
+    ui = rhythm
+    grid = ui.grid()
+    y = grid["y"] + 22 + 11
+    step = grid["width"] / 16
+    ui.page.mouse.move(grid["x"] + 0.5 * step, y)
+    ui.page.mouse.down()
+    # In one jump from the first step to the tenth.
+    ui.page.mouse.move(grid["x"] + 9.5 * step, y, steps=1)
+    ui.page.mouse.up()
+    ui.wait(f"{HITS}.length === 10")
+    assert [hit["beat"] for hit in ui.look(HITS)] == [i * 0.25 for i in range(10)]
+    ui.page.mouse.click(grid["x"] + 2.5 * step, y, button="right")
+    ui.page.get_by_role("menuitem", name="Roll of 4").click()
+    ui.wait(f"{HITS}.some(h => h.roll?.times === 4 && h.beat === 0.5)")
+    ui.page.mouse.click(grid["x"] + 2.5 * step, y, button="right")
+    ui.page.get_by_role("menuitem", name="Roll fades").click()
+    ui.wait(f"{HITS}.some(h => h.roll?.velocity === -70)")
+    ui.wait("gp.loopPlayer.loop()?.hits.length === 26")
+
+
+def test_a_pattern_of_seven_quarters(rhythm: Ui) -> None:
+    ui = rhythm
+    ui.page.get_by_role("button", name="Metre: 4 quarters").click()
+    ui.page.get_by_role("menuitem", name="7/4").click()
+    ui.wait("Object.values(pocket.patterns).find(p => p.name === 'Empty').beats_per_bar === 7")
+    beat = 60 / ui.look("pocket.tempo") * 44100
+    ui.wait("Math.abs(gp.loopPlayer.loop().length - arg) < 3", 7 * beat)

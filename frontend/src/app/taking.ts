@@ -143,7 +143,7 @@ export function takeRelease(pad: number, note = 0): void {
   round(loopPlayer.place());
   const until = take.passes * take.beats + beatAt(performance.now());
   const length = Math.max(SHORTEST, until - down.from);
-  const hit: Hit = { id: "", pad, beat: down.beat, velocity: down.velocity, length, take: 0, note: down.note, own: {} };
+  const hit: Hit = { id: "", pad, beat: down.beat, velocity: down.velocity, length, take: 0, note: down.note, own: {}, roll: null };
   take.waiting.push({ hit, until: Math.max(down.ends, performance.now()) });
   useTaking.setState((s) => ({ taken: s.taken + 1 }));
 }

@@ -11,7 +11,7 @@ from grainpocket.core.document.sound import Sound
 from grainpocket.core.edits.base import EditModel, Library, Refusal, new_ids, the_pattern
 from grainpocket.core.edits.padding import Changes, with_sound
 from grainpocket.core.params import of
-from grainpocket.core.pocket import MOST_PADS, Hit, Pattern, Pocket
+from grainpocket.core.pocket import MOST_PADS, Hit, Pattern, Pocket, Roll
 
 MAX_HITS = 20_000  # of one edit
 MOST_HITS = 100_000  # of one pattern
@@ -65,6 +65,7 @@ class SetHits(EditModel):
     velocity: int | None = Field(default=None, ge=1, le=127)
     length: float | None = Field(default=None, gt=0, le=1024, description="Beats; null: to the end of its sound")
     take: int | None = Field(default=None, ge=0)
+    roll: Roll | None = Field(default=None, description="null: one stroke again")
     own: Changes = {}
 
     def label(self, pocket: Pocket) -> str:
@@ -75,7 +76,9 @@ class SetHits(EditModel):
         pattern = the_pattern(pocket, self.pattern)
         with_sound(Sound(), self.own)
         given = self.model_dump(include=self.model_fields_set & {"velocity", "length", "take"})
-        update = {k: v for k, v in given.items() if v is not None or k == "length"}
+        if "roll" in self.model_fields_set:
+            given["roll"] = self.roll
+        update = {k: v for k, v in given.items() if v is not None or k in ("length", "roll")}
 
         def changed(hit: Hit) -> Hit:
             own = {k: v for k, v in {**hit.own, **self.own}.items() if v is not None}

@@ -41,19 +41,21 @@ class AddPattern(EditModel):
 
 
 class SetPattern(EditModel):
-    """Name, length or swing. Hits beyond a shorter end are kept, unheard, until it is made longer again."""
+    """Name, length, metre or swing. Hits beyond a shorter end are kept, unheard, until it is made longer again."""
 
     type: Literal["set_pattern"] = "set_pattern"
     pattern: str
     name: str | None = Field(default=None, min_length=1, max_length=80)
     bars: int | None = Field(default=None, ge=1, le=MOST_BARS)
+    beats_per_bar: int | None = Field(default=None, ge=1, le=16)
     swing: float | None = of("pattern", "swing").optional_field()
 
     def _changes(self) -> dict[str, Any]:
         return self.model_dump(exclude={"type", "pattern"}, exclude_none=True)
 
     def label(self, pocket: Pocket) -> str:
-        return {"name": "rename pattern", "bars": "pattern length"}.get(next(iter(self._changes()), ""), "swing")
+        labels = {"name": "rename pattern", "bars": "pattern length", "beats_per_bar": "metre"}
+        return labels.get(next(iter(self._changes()), ""), "swing")
 
     def apply(self, pocket: Pocket, library: Library) -> Pocket:
         return pocket.with_pattern(the_pattern(pocket, self.pattern).model_copy(update=self._changes()))

@@ -16,6 +16,7 @@ import mido
 import numpy as np
 
 from grainpocket.core.pocket import MOST_BARS, MOST_PADS, PAGE, Hit, Pattern, Pocket
+from grainpocket.core.rhythm.strokes import struck
 from grainpocket.core.rhythm.timing import swung
 from grainpocket.core.text import readable
 
@@ -39,7 +40,7 @@ def midi_of(pocket: Pocket, pattern: Pattern) -> bytes:
     head.append(mido.MetaMessage("time_signature", numerator=pattern.beats_per_bar, denominator=4))
     file.tracks.append(head)
     for pad in sorted({hit.pad for hit in pattern.hits if hit.pad in pocket.pads and hit.beat < pattern.beats}):
-        mine = [hit for hit in pattern.hits if hit.pad == pad and hit.beat < pattern.beats]
+        mine = [hit for hit in struck(pattern.hits) if hit.pad == pad and hit.beat < pattern.beats]
         tuned = any(hit.note for hit in mine)
         root = round(pocket.pads[pad].sound.root) if tuned else LOWEST + pad % 92
         at = swung(np.array([hit.beat for hit in mine]), pattern.swing)

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from grainpocket.core.document.sound import bends, changed
 from grainpocket.core.pocket import Pattern, Pocket
-from grainpocket.core.rhythm.strokes import Columns, Frames, Kind, is_lively, lively_kinds
+from grainpocket.core.rhythm.strokes import Columns, Frames, Kind, is_lively, lively_kinds, struck
 from grainpocket.core.rhythm.timing import Timeline, swung
 from grainpocket.core.shape.voice import Stroke, VoiceSpec, spec_of
 
@@ -158,7 +158,7 @@ def _columns(pattern: Pattern) -> Columns:
         if known is not None:
             _columns_of.move_to_end(id(pattern))
             return known[1]
-    hits = pattern.hits
+    hits = struck(pattern.hits)
     kinds: dict[Kind, int] = {}
     kind = [kinds.setdefault(Kind(h.pad, h.take, h.note, tuple(sorted(h.own.items()))), len(kinds)) for h in hits]
     beat = np.array([hit.beat for hit in hits])
@@ -170,6 +170,7 @@ def _columns(pattern: Pattern) -> Columns:
         pad=np.array([hit.pad for hit in hits], np.int64),
         kind=np.array(kind, np.int64),
         kinds=tuple(kinds),
+        hits=hits,
     )
     with _columns_lock:
         _columns_of[id(pattern)] = pattern, columns

@@ -3,7 +3,7 @@ by turn, by when it comes, by how long it is held and by the note before."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import NamedTuple
 
@@ -37,7 +37,8 @@ class Kind(NamedTuple):
 
 @dataclass(frozen=True)
 class Columns:
-    """The hits of a pattern as columns, (n,) each; kind: index into kinds; gate: nan where there is none."""
+    """The hits of a pattern as columns, (n,) each, rolls as all of their strokes; kind: index into kinds; gate: nan where there is
+    none; hits: those that they are."""
 
     beat: NDArray[np.float64]
     at: NDArray[np.float64]
@@ -46,6 +47,29 @@ class Columns:
     pad: Frames
     kind: Frames
     kinds: tuple[Kind, ...]
+    hits: tuple[Hit, ...] = ()
+
+
+ROLLED = 0.25  # beats of a roll whose hit has no length
+
+
+def struck(hits: Sequence[Hit]) -> tuple[Hit, ...]:
+    """The hits with each roll as its strokes, evenly in its length."""
+    if all(hit.roll is None for hit in hits):
+        return tuple(hits)
+    out: list[Hit] = []
+    for hit in hits:
+        roll = hit.roll
+        if roll is None:
+            out.append(hit)
+            continue
+        apart = (hit.length or ROLLED) / roll.times
+        for number in range(roll.times):
+            share = number / (roll.times - 1)
+            velocity = max(1, min(127, hit.velocity + round(roll.velocity * share)))
+            change = {"beat": hit.beat + number * apart, "velocity": velocity, "note": hit.note + round(roll.note * share)}
+            out.append(hit.model_copy(update={**change, "length": apart, "roll": None}))
+    return tuple(out)
 
 
 def is_lively(pad: Pad, own: Mapping[str, Value]) -> bool:
@@ -65,7 +89,7 @@ def lively_kinds(pocket: Pocket, pattern: Pattern, columns: Columns, at: float) 
     count: dict[int, int] = {}
     last: dict[int, int] = {}
     for place in np.lexsort((columns.pad, columns.beat)).tolist():
-        kind, hit = columns.kinds[columns.kind[place]], pattern.hits[place]
+        kind, hit = columns.kinds[columns.kind[place]], columns.hits[place]
         pad = pocket.pads.get(kind.pad)
         if pad is not None and is_lively(pad, dict(kind.own)):
             sound = changed(pad.sound, dict(kind.own))

@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from grainpocket.core.document.sound import Sound
-from grainpocket.core.pocket import Chop, Hit, Key, Layer, Pad, Pattern, Pocket, Source, Zone
+from grainpocket.core.pocket import Chop, Hit, Key, Layer, Pad, Pattern, Pocket, Roll, Source, Zone
 from grainpocket.core.rhythm.schedule import Schedule, schedule
 from grainpocket.core.shape.voice import Stroke, spec_of
 from tests.signals import RATE
@@ -122,3 +122,14 @@ def test_tempo_is_part_of_a_voice_only_where_it_matters() -> None:
     assert spec_of(made, made.pads[0]).tempo is None
     fits = pocket(pad(time="fit", beats=2.0))
     assert spec_of(fits, fits.pads[0]).length == RATE
+
+
+def test_a_roll_is_struck_evenly_in_its_length_and_ramps() -> None:
+    rolled = hit(1, velocity=40, length=1.0, roll=Roll(times=4, velocity=60, note=12))
+    found = played(pad(), rolled, hit(3))
+    assert [int(row["frame"]) for row in found.rows] == [round(beat * RATE / 2) for beat in (1, 1.25, 1.5, 1.75, 3)]
+    assert [found.specs[int(row["spec"])].sound.pitch for row in found.rows] == [0, 4, 8, 12, 0]
+    gains = [float(row["gain"]) for row in found.rows]
+    assert gains[:4] == pytest.approx([(v / 127) ** 2 for v in (40, 60, 80, 100)])
+    short = played(pad(), hit(0, roll=Roll(times=2)))
+    assert [int(row["frame"]) for row in short.rows] == [0, round(0.125 * RATE / 2)]

@@ -17,6 +17,14 @@ import { grouped, type Lane, withNotes } from "./lanes";
 import { LaneNames } from "./LaneNames";
 
 const STEP = 0.25;
+const ROLLS: [number, string][] = [
+  [1, "One stroke"],
+  [2, "Roll of 2"],
+  [3, "Roll of 3"],
+  [4, "Roll of 4"],
+  [6, "Roll of 6"],
+  [8, "Roll of 8"],
+];
 const NAMES = 112;
 
 /** How near the end of a note its length is taken hold of, in pixels. */
@@ -24,7 +32,7 @@ const END = 6;
 
 type Drag =
   | { kind: "note"; lane: Lane; hit: Hit; x: number; end: boolean; moved: boolean; gesture: string }
-  | { kind: "paint"; lane: Lane; gesture: string; hits: Hit[] }
+  | { kind: "paint"; lane: Lane; gesture: string; at: number; hits: Hit[] }
   | { kind: "hit"; lane: Lane; hit: Hit; y: number; moved: boolean; gesture: string };
 
 interface Props {
@@ -90,7 +98,7 @@ export function PatternGrid({ pattern, lanes: all, row, heading }: Props) {
   /** Sets a hit, together with those painted before it in the same gesture. */
   function put(lane: Lane, beat: number, gesture: string | null, before: Hit[] = []): Hit[] {
     if (lane.empty || !lane.pads.length) return before;
-    const hits = [...before, { pad: lane.pad, beat, velocity: 100, length: STEP, take: 0, note: lane.note ?? 0, own: {}, id: "" }];
+    const hits = [...before, { pad: lane.pad, beat, velocity: 100, length: STEP, take: 0, note: lane.note ?? 0, own: {}, roll: null, id: "" }];
     void edit({ type: "put_hits", pattern: pattern.id, hits }, gesture);
     if (!playing) voices.press(lane.pad, 100);
     return hits;
@@ -108,7 +116,7 @@ export function PatternGrid({ pattern, lanes: all, row, heading }: Props) {
     if (hit && lane.note !== undefined && !event.altKey)
       drag.current = { kind: "note", lane, hit, x: event.clientX, end: (hit.beat + long(lane, hit) - beat) * perBeat < END, moved: false, gesture };
     else if (hit) drag.current = { kind: "hit", lane, hit, y: event.clientY, moved: false, gesture };
-    else drag.current = { kind: "paint", lane, gesture, hits: put(lane, step, gesture) };
+    else drag.current = { kind: "paint", lane, gesture, at: step, hits: put(lane, step, gesture) };
   }
   function onPointerMove(event: PointerEvent) {
     const now = drag.current;
@@ -130,9 +138,16 @@ export function PatternGrid({ pattern, lanes: all, row, heading }: Props) {
       void edit({ type: "set_hits", pattern: pattern.id, hits: [now.hit.id], velocity }, now.gesture);
       return;
     }
-    const step = Math.floor(beatAt(event) / STEP) * STEP;
-    if (step < 0 || step >= pattern.bars * pattern.beats_per_bar || now.hits.some((h) => h.beat === step)) return;
-    if (!pattern.hits.some((h) => now.lane.pads.includes(h.pad) && h.beat === step)) now.hits = put(now.lane, step, now.gesture, now.hits);
+    // Every step from where the hand was to where it is, however fast it went.
+    const last = pattern.bars * pattern.beats_per_bar - STEP;
+    const to = Math.min(last, Math.max(0, Math.floor(beatAt(event) / STEP) * STEP));
+    const missing: number[] = [];
+    for (let step = Math.min(now.at, to); step <= Math.max(now.at, to); step += STEP) {
+      const there = now.hits.some((h) => h.beat === step) || pattern.hits.some((h) => now.lane.pads.includes(h.pad) && h.beat === step);
+      if (!there) missing.push(step);
+    }
+    now.at = to;
+    for (const step of missing) now.hits = put(now.lane, step, now.gesture, now.hits);
   }
   function onPointerUp(event: PointerEvent) {
     const now = drag.current;
@@ -189,6 +204,19 @@ export function PatternGrid({ pattern, lanes: all, row, heading }: Props) {
       { label: "Full velocity, 127", checked: hit.velocity === 127, onSelect: () => set(127) },
       { label: "Usual velocity, 100", checked: hit.velocity === 100, onSelect: () => set(100) },
       { label: "Ghost, 40", checked: hit.velocity === 40, onSelect: () => set(40) },
+      null,
+      ...ROLLS.map(([times, label]) => ({
+        label,
+        checked: (hit.roll?.times ?? 1) === times,
+        onSelect: () => void edit({ type: "set_hits", pattern: pattern.id, hits: ids, roll: times === 1 ? null : { times, velocity: hit.roll?.velocity ?? 0, note: hit.roll?.note ?? 0 } }),
+      })),
+      ...(hit.roll
+        ? ([
+            ["Roll grows louder", { ...hit.roll, velocity: 50 }],
+            ["Roll fades", { ...hit.roll, velocity: -70 }],
+            ["Roll rises by an octave", { ...hit.roll, note: 12 }],
+          ] as const).map(([label, roll]) => ({ label, onSelect: () => void edit({ type: "set_hits", pattern: pattern.id, hits: ids, roll }) }))
+        : []),
       null,
       { label: "Play it", onSelect: () => voices.press(hit.pad, hit.velocity) },
       { label: "Choose its pad", onSelect: () => look({ pads: [hit.pad], page: Math.floor(hit.pad / PAGE) }) },
@@ -261,6 +289,12 @@ function paintHit(c: CanvasRenderingContext2D, hit: Hit, lane: Lane, y: number, 
   const tall = Math.max(3, (hit.velocity / 127) * (row - 4));
   c.globalAlpha = lane.empty ? 0.3 : 1;
   c.fillStyle = roleColor(lane.role);
-  c.fillRect(hit.beat * perBeat + 1, y + row - 2 - tall, wide, tall);
+  const times = hit.roll?.times ?? 1;
+  // A roll as its strokes.
+  for (let i = 0; i < times; i++) {
+    const part = wide / times;
+    const height = Math.max(3, Math.min(1, (hit.velocity + (hit.roll?.velocity ?? 0) * (i / Math.max(1, times - 1))) / 127) * (row - 4));
+    c.fillRect(hit.beat * perBeat + 1 + i * part, y + row - 2 - height, times > 1 ? Math.max(1, part - 1) : wide, times > 1 ? height : tall);
+  }
   c.globalAlpha = 1;
 }

@@ -39,6 +39,17 @@ export function PatternHead({ pocket, pattern }: { pocket: Pocket; pattern: Patt
           className="w-[58px] text-[12px]"
         />
       ) : null}
+      {pattern ? (
+        <Menu
+          label="Metre of the pattern"
+          trigger={
+            <button type="button" aria-label={`Metre: ${pattern.beats_per_bar} quarters`} className="rounded-[2px] px-1 text-[12px] tabular-nums hover:bg-well">
+              {pattern.beats_per_bar}/4
+            </button>
+          }
+          items={[2, 3, 4, 5, 6, 7, 9, 11].map((beats) => ({ label: `${beats}/4`, checked: beats === pattern.beats_per_bar, onSelect: () => void edit({ type: "set_pattern", pattern: pattern.id, beats_per_bar: beats }) }))}
+        />
+      ) : null}
       <Menu
         label="Patterns"
         trigger={<Button>Patterns ▾</Button>}
