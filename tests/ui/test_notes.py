@@ -161,7 +161,7 @@ def test_a_quick_stroke_paints_every_step_and_a_hit_rolls(rhythm: Ui) -> None:
 
 def test_a_pattern_of_seven_quarters(rhythm: Ui) -> None:
     ui = rhythm
-    ui.page.get_by_role("button", name="Metre: 4 quarters").click()
+    ui.page.get_by_role("button", name="4/4, metre of the pattern").click()
     ui.page.get_by_role("menuitem", name="7/4").click()
     ui.wait("Object.values(pocket.patterns).find(p => p.name === 'Empty').beats_per_bar === 7")
     beat = 60 / ui.look("pocket.tempo") * 44100

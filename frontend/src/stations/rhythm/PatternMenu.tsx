@@ -43,7 +43,7 @@ export function PatternHead({ pocket, pattern }: { pocket: Pocket; pattern: Patt
         <Menu
           label="Metre of the pattern"
           trigger={
-            <button type="button" aria-label={`Metre: ${pattern.beats_per_bar} quarters`} className="rounded-[2px] px-1 text-[12px] tabular-nums hover:bg-well">
+            <button type="button" aria-label={`${pattern.beats_per_bar}/4, metre of the pattern`} className="rounded-[2px] px-1 text-[12px] tabular-nums hover:bg-well">
               {pattern.beats_per_bar}/4
             </button>
           }
