@@ -5,7 +5,7 @@ STATIC := grainpocket/web/static/index.html
 TYPES := frontend/src/api/schema.d.ts
 PORT ?= 8000
 
-.PHONY: demo test test-browser test-core test-rest dev serve build bench shots lint api demo-audio lock clean chromium
+.PHONY: demo test test-browser test-rest dev serve build bench shots lint api demo-audio lock clean chromium
 .DEFAULT_GOAL := demo
 
 demo: build                       ## Start the application with its demo data
@@ -58,17 +58,14 @@ api: .venv/.ready frontend/node_modules/.ready ## Write the API's document anew,
 
 test:                             ## Every check and test, the browser's too
 	@$(MAKE) --no-print-directory -j2 --output-sync=target build chromium lint api-check
-	@$(MAKE) --no-print-directory -j3 --output-sync=target test-browser test-core test-rest
+	@$(MAKE) --no-print-directory -j2 --output-sync=target test-browser test-rest
 
-# Side by side: a browser leaves half of the machine idle, and servers that are started and killed are waited for.
+# Side by side: a browser leaves half of the machine idle.
 test-browser:
 	$(PY) -m pytest tests/ui
 
-test-core:
-	$(PY) -m pytest tests/core
-
 test-rest:
-	$(PY) -m pytest --ignore=tests/ui --ignore=tests/core
+	$(PY) -m pytest --ignore=tests/ui
 
 dev: .venv/.ready frontend/node_modules/.ready $(TYPES) ## Reloading: front end on :5173, server restarted when Python changes
 	$(PY) -m grainpocket make-demo --data .demo

@@ -97,6 +97,7 @@ def test_a_sound_becomes_an_instrument(shape: Ui) -> None:
     expect(ui.page.get_by_role("button", name="E4", exact=True)).to_have_attribute("aria-pressed", "true")
     ui.page.keyboard.up("d")
     ui.wait("!gp.voices.sounds()")
+    ui.page.keyboard.press("i")
     hits(ui, {"beat": 0, "length": 3.0}, {"beat": 4, "length": 3.0, "note": 5})
     ui.page.keyboard.press("Space")
     ui.wait("gp.useLoop.getState().playing")
@@ -123,6 +124,7 @@ def test_a_lead_of_one_sung_note_is_in_tune(shape: Ui) -> None:
     number(ui, "Glide", 0)
     ui.wait(f"{sound(ui)}.glide === undefined")
     # Three octaves are ready before the first press.
+    ui.page.keyboard.press("i")
     ui.wait("gp.useNotes.getState().all > 40 && gp.useNotes.getState().here === gp.useNotes.getState().all")
     root = ui.look(f"{sound(ui)}.root")
     notes = [-17, -12, -5, 0, 7, 12, 19]

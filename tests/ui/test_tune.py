@@ -132,12 +132,12 @@ def composed(ui: Ui) -> None:
     # The reverb's send moves: nothing at first, much at the end.
     choose(ui, ui.page.get_by_role("button", name="New thread"), "Send to Reverb")
     expect(ui.page.get_by_role("button", name="Thread: Drums, Send to Reverb")).to_be_visible()
-    for section, share in ((second, 0.98), (third, 0.3)):
+    for count, section, share in ((1, second, 0.98), (2, third, 0.3)):
         line = section.locator("[data-line]")
         box = line.bounding_box()
         assert box is not None
         ui.page.mouse.click(box["x"] + box["width"] * 0.02, box["y"] + box["height"] - 6 - 38 * (1 - share))
-    ui.wait("Object.values(pocket.threads)[0]?.points.length === 2")
+        ui.wait("Object.values(pocket.threads)[0]?.points.length === arg", count)
 
 
 def test_the_song_plays_the_samples_of_its_file(opened: Opener) -> None:

@@ -6,6 +6,7 @@ import type { FullSound, KeysReply } from "../api/types";
 import { voices } from "./voices";
 
 const REACH = 24;
+const NEAR = 2;
 
 /** Notes that are down now, by pad. */
 export const useNotes = create<{ down: Set<number>; here: number; all: number }>(() => ({ down: new Set(), here: 0, all: 0 }));
@@ -16,24 +17,31 @@ class Instrument {
   private keys: KeysReply | null = null;
   private settings: FullSound | null = null;
   private held: number[] = [];
+  /** Whether the last round fetched all notes. */
+  private through = false;
+  /** Each time that it is prepared anew; what was begun before stops. */
+  private round = 0;
 
-  /** Know a pad's voices at all notes; key: names its sound as it is now. */
-  async prepare(pocket: string, pad: number, key: string, settings: FullSound): Promise<void> {
+  /** Know a pad's voices at all notes; key: names its sound as it is now; ahead: whether they are fetched before they are played. */
+  async prepare(pocket: string, pad: number, key: string, settings: FullSound, ahead: () => boolean): Promise<void> {
     this.settings = settings;
-    if (pad === this.pad && key === this.sound) return;
+    if (pad === this.pad && key === this.sound && this.through === ahead()) return;
+    this.through = ahead();
+    const round = ++this.round;
     this.pad = pad;
     this.sound = key;
     const keys = await ask(api.GET("/api/pockets/{pocket}/pads/{pad}/keys", { params: { path: { pocket, pad }, query: { low: -REACH - 12, high: REACH + 12 } } }));
-    if (this.sound !== key || this.pad !== pad) return;
+    if (this.round !== round) return;
     this.keys = keys;
     const notes = Object.keys(keys.notes).map(Number).filter((note) => Math.abs(note) <= REACH);
     notes.sort((a, b) => Math.abs(a) - Math.abs(b));
     useNotes.setState({ here: 0, all: notes.length });
     for (const note of notes) {
-      if (this.sound !== key) return;
+      // Beyond those about its root only what is about to be played is rendered.
+      if (this.round !== round || (Math.abs(note) > NEAR && !ahead())) return;
       const voice = keys.notes[note];
       if (voice) await voices.have(voice.key).catch(() => undefined);
-      useNotes.setState((s) => ({ here: s.here + 1 }));
+      if (this.round === round) useNotes.setState((s) => ({ here: s.here + 1 }));
     }
   }
 

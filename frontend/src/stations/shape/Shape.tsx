@@ -54,8 +54,8 @@ function OfPad({ index, pads, pad, pocket }: { index: number; pads: number[]; pa
   const change = changeOf(pads);
   const playing = notesOn || card === "keys";
   useEffect(() => {
-    if (playing && key) void instrument.prepare(id, index, key, sound);
-  }, [playing, id, index, key, sound]);
+    if (playing && key) void instrument.prepare(id, index, key, sound, () => useView.getState().notesOn);
+  }, [playing, notesOn, id, index, key, sound]);
   if (!about) return null;
 
   const inside = (which: ShapeCard) => {
