@@ -16,6 +16,7 @@ from tests.core.effects.desk import db
 from tests.signals import RATE
 from tests.ui.conftest import Opener, Ui
 from tests.ui.sound import exported
+from tests.ui.test_access import violations
 
 
 @pytest.fixture
@@ -259,3 +260,13 @@ def test_shape_says_what_it_does_and_is_worked_by_keys(shape: Ui) -> None:
     expect(ui.page.get_by_test_id("effect-panel")).to_be_visible()
     expect(ui.page.get_by_role("region", name="Tone", exact=True)).to_contain_text("Saturation")
     assert not ui.errors
+
+
+def test_every_card_can_be_read_by_all(opened: Opener) -> None:
+    ui = opened(demo=True)
+    ui.page.locator("[data-pad='1']").click()
+    ui.station("Shape")
+    expect(ui.page.locator("[data-sounding]")).to_have_count(0)
+    for name in ("Chop", "Pitch and time", "Envelope", "Filter", "Motion", "Tone", "Layers", "Keys"):
+        card(ui, name)
+        assert violations(ui.page) == [], name

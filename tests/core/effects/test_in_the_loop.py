@@ -90,7 +90,7 @@ def test_a_state_is_copied_and_turned_with_all_that_lies_in_it() -> None:
 
 def test_a_loop_with_effects_in_its_echo_follows_itself() -> None:
     beats = clock()
-    echo = replace(insert("echo", beats=0.75, feedback=40.0), inside=(insert("saturation", drive=9.0), insert("eq", high_db=-6.0)))
+    echo = replace(insert("echo", beats=0.75, feedback=40.0), inside=(insert("compressor"), insert("eq", high_db=-6.0)))
     graph = Graph((Node("d", chain=(echo,)),), {"d": Sound(strokes(0, 3, 5.5), beats)}, beats, PieceCache(0))
     states, lap = graph.steady({"d"})
     again = [pieces["d"].after for pieces in graph.passes(dict(states), {"d"})]
