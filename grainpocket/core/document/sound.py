@@ -7,8 +7,9 @@ differs from its default, so that a document stays small and a setting that is a
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Mapping
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Self
 
 from pydantic import Field, GetJsonSchemaHandler, SerializerFunctionWrapHandler, create_model, model_serializer
 
@@ -17,7 +18,6 @@ from grainpocket.core.document.mixing import MOST_EFFECTS, Effect
 from grainpocket.core.params import SOUND, Parameter, Setting, Value, checked, named
 
 Amounts = dict[str, float]
-_NAMES = tuple(setting.name for setting in SOUND)
 
 
 class _Sound(Frozen):
@@ -28,13 +28,27 @@ class _Sound(Frozen):
     by_wheel: Amounts = {}
     chain: tuple[Effect, ...] = Field(default=(), max_length=MOST_EFFECTS)
 
+    @functools.cached_property
+    def differing(self) -> dict[str, Any]:
+        """What is not at its default, by name. Asked for at every hit of every plan, so it is worked out once."""
+        return {name: value for name, value in self.__dict__.items() if value != _DEFAULTS[name]}
+
+    def model_copy(self, *, update: Mapping[str, Any] | None = None, deep: bool = False) -> Self:
+        out = super().model_copy(update=update, deep=deep)
+        out.__dict__.pop("differing", None)
+        return out
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Sound) and self.differing == other.differing
+
     def __hash__(self) -> int:
-        # What is kept by sound is looked up by it all the time; what no tuple holds, the comparison tells apart.
-        return hash(tuple(map(self.__dict__.__getitem__, _NAMES)))
+        # Names and single values; what no tuple holds, the comparison tells apart.
+        return hash(tuple((name, value) for name, value in self.differing.items() if isinstance(value, float | str | bool)))
 
     @model_serializer(mode="wrap")
     def _sparse(self, handler: SerializerFunctionWrapHandler) -> Any:
-        return {name: value for name, value in handler(self).items() if getattr(self, name) != getattr(NEUTRAL, name)}
+        differing = self.differing
+        return {name: value for name, value in handler(self).items() if name in differing} if differing else {}
 
     @classmethod
     def __get_pydantic_json_schema__(cls, core_schema: Any, handler: GetJsonSchemaHandler) -> Any:
@@ -52,6 +66,7 @@ else:
     Sound = create_model("Sound", __base__=_Sound, __module__=__name__, **{s.name: (s.kind, s.field()) for s in SOUND})
     Sound.__doc__ = "The settings of a sound: those that differ from their defaults."
 
+_DEFAULTS: dict[str, Any] = {name: field.default for name, field in Sound.model_fields.items()}
 NEUTRAL = Sound()
 
 
@@ -84,7 +99,4 @@ def bends(sound: Sound, at_start: bool = False) -> bool:
     the next; at_start: into this one, whatever becomes of its end. Every setting that is added counts by itself, unless it is
     known to change nothing there."""
     free = _HARMLESS + _AT_ITS_END if at_start else _HARMLESS
-    update = {name: getattr(NEUTRAL, name) for name in free}
-    if sound.play == "held":
-        update["play"] = NEUTRAL.play
-    return bool(sound.model_copy(update=update) != NEUTRAL)
+    return any(name not in free and (name, value) != ("play", "held") for name, value in sound.differing.items())

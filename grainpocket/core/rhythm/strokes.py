@@ -74,6 +74,8 @@ def struck(hits: Sequence[Hit]) -> tuple[Hit, ...]:
 
 def is_lively(pad: Pad, own: Mapping[str, Value]) -> bool:
     """Whether hits of a pad differ by more than their note and level: by velocity, by turn, by when they come, by length."""
+    if not own and not pad.sound.differing and not pad.layers:
+        return False
     sound = changed(pad.sound, own) if own else pad.sound
     return bool(
         sound.play == "loop" or sound.lfo1_free or sound.lfo2_free or (sound.glide and sound.voices != "poly")

@@ -192,7 +192,7 @@ def _spec(pocket: Pocket, chop: Chop, sound: Sound, note: int, stroke: Stroke) -
         audio=source.audio,
         start=chop.start,
         end=chop.end,
-        sound=sound.model_copy(update={"level": sound.level + source.trim}),
+        sound=sound.model_copy(update={"level": sound.level + source.trim}) if source.trim else sound,
         fade_in_edge=pocket.fade_in_edge,
         fade_out_edge=pocket.fade_out_edge,
         rate=pocket.rate,
@@ -246,10 +246,8 @@ _PLAINLY = (
 
 def is_plain(spec: VoiceSpec) -> bool:
     """Whether a voice is no more than its chop at a level and a speed."""
-    update = {name: getattr(NEUTRAL, name) for name in _PLAINLY}
-    if spec.sound.play != "loop" or spec.held is None:
-        update["play"] = NEUTRAL.play
-    return bool(spec.sound.model_copy(update=update) == NEUTRAL) and not spec.glide
+    loops = spec.sound.play == "loop" and spec.held is not None
+    return not loops and not spec.glide and all(name in _PLAINLY or name == "play" for name in spec.sound.differing)
 
 
 def _plain(spec: VoiceSpec, reader: Reader, rate: int) -> Samples:
