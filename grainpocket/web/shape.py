@@ -7,8 +7,9 @@ from flask import Response, abort
 from pydantic import BaseModel, Field
 
 from grainpocket.core.document.sound import NEUTRAL
-from grainpocket.core.edits.shaping import heard_pitch, shift_to_key
-from grainpocket.core.pocket import MOST_PADS, RATE, Pad, Pocket
+from grainpocket.core.edits.shaping import shift_to_key
+from grainpocket.core.listen.tempo.grids import beats_between
+from grainpocket.core.pocket import MOST_PADS, RATE, Chop, Pad, Pocket, Source
 from grainpocket.core.shape.filters import response_db
 from grainpocket.core.shape.loops import one_cycle, proposals
 from grainpocket.core.shape.timing import span, timing_of
@@ -46,7 +47,8 @@ def get_keys(path: PadPath, query: KeysQuery) -> Response:
 class ShapeReply(BaseModel):
     """raw: the chop as it is in its record; shaped: with all that is set; louder_db: by how much the latter is louder; note, key,
     cents: the pitch that is heard in the chop; shift: semitones to the pocket's key; start, end: the stretch of the source;
-    body: samples from the hit to the end of the chop as it sounds, without what its effects ring on."""
+    body: samples from the hit to the end of the chop as it sounds, without what its effects ring on; beats: how many the chop
+    has on the grid of its source, to a quarter, None without one."""
 
     raw: Voice
     shaped: Voice
@@ -58,6 +60,7 @@ class ShapeReply(BaseModel):
     start: int
     end: int
     body: int
+    beats: float | None
 
 
 @api.get("/pockets/<pocket>/pads/<int:pad>/shape", responses={200: ShapeReply, 404: Problem})
@@ -67,15 +70,16 @@ def get_shape(path: PadPath) -> Response:
     raw_key, raw = desk().raw(pocket, path.pad)
     key, spec = desk().voices(pocket)[path.pad]
     before, after = desk().renderer.voice(raw), desk().renderer.voice(spec)
-    found = heard_pitch(pocket, pad.chop, desk().audio)
+    source = pocket.sources[pad.chop.source]
+    found = desk().facts.pitch(source.audio, pad.chop.start, pad.chop.end)
     first, last = span(spec)
     return json_of(
         ShapeReply(
             raw=voice_reply(pocket, path.pad, raw_key, raw, None, []), shaped=voice_reply(pocket, path.pad, key, spec, None, []),
             louder_db=round(_loud_db(after) - _loud_db(before), 2), note=found.name if found else None,
             key=found.key if found else None, cents=found.cents if found else None,
-            shift=shift_to_key(pocket, pad, desk().audio), start=first, end=last,
-            body=timing_of(spec).body,
+            shift=shift_to_key(pocket, pad, found, desk().audio), start=first, end=last,
+            body=timing_of(spec).body, beats=beats_in(source, pad.chop),
         )
     )  # fmt: skip
 
@@ -106,7 +110,7 @@ def get_loops(path: PadPath) -> Response:
     if pad.sound.reverse:
         sound = sound[::-1]
     found = [(one, False) for one in proposals(sound, RATE)]
-    heard = heard_pitch(pocket, pad.chop, desk().audio)
+    heard = desk().facts.pitch(source.audio, pad.chop.start, pad.chop.end)
     cycle = one_cycle(sound, RATE, heard.hz, len(sound) // 2) if heard else None
     if cycle is not None:
         found.append((cycle, True))
@@ -133,6 +137,11 @@ def filter_drawing(query: FilterQuery) -> Response:
         log_x=True,
     )  # fmt: skip
     return json_of(told)
+
+
+def beats_in(source: Source, chop: Chop) -> float | None:
+    beats = beats_between(source.grid, RATE, chop.start, chop.end) if source.grid else 0.0
+    return max(0.25, round(beats * 4) / 4) if 0.2 <= beats <= 64 else None
 
 
 def _pad(path: PadPath) -> tuple[Pocket, Pad]:

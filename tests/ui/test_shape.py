@@ -229,6 +229,28 @@ def test_a_voice_is_corrected_and_a_knob_moves_what_it_was_tied_to(shape: Ui) ->
     assert abs(found.cents) < 8, "at a note"
 
 
+def test_it_is_said_everywhere_while_keys_play_notes(shape: Ui) -> None:
+    ui = shape
+    ui.page.keyboard.press("i")
+    ui.station("Chop")
+    said = ui.page.get_by_role("status").filter(has_text="The keys play notes of Hum")
+    expect(said).to_be_visible()
+    # T is a note now, and sets no slice aside; a press of the button gives the letters back to the pads.
+    ui.page.keyboard.press("t")
+    ui.wait("gp.useNotes.getState().down.size === 0")
+    said.get_by_role("button", name="Pads again").click()
+    expect(said).to_have_count(0)
+    ui.ready()
+    ui.page.keyboard.down("1")
+    ui.wait("gp.voices.sounds()")
+    ui.page.keyboard.up("1")
+    ui.page.keyboard.press("i")
+    expect(ui.button("Pads again")).to_be_visible()
+    ui.page.reload()
+    ui.page.wait_for_selector("[data-testid=pad-grid]")
+    expect(ui.page.get_by_role("button", name="Pads again")).to_have_count(0)
+
+
 def test_something_begins_from_nothing(shape: Ui) -> None:
     ui = shape
     ui.button("Finds").click()

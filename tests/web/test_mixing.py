@@ -160,6 +160,21 @@ def test_a_print_takes_on_grid_cuts_roles_and_records(tune: tuple[Api, str]) -> 
     api.post(f"/api/pockets/{api.id}/prints", {"what": "pad", "pad": 900}, 404)
 
 
+def test_a_shaped_pad_is_printed_as_long_as_it_sounds_and_names_the_seconds_that_it_plays(tune: tuple[Api, str]) -> None:
+    api, _ = tune
+    pad = int(next(iter(api.state["pocket"]["pads"])))
+    record = api.state["pocket"]["sources"]["s1"]
+    api.edit({"type": "set_pads", "pads": [pad], "bus": "master", "sound": {"start": 20, "time": "fit", "beats": 6}})
+    made = job(api, "prints", {"what": "pad", "pad": pad, "ending": "cut", "master": False})
+    assert made["state"] == "done", made
+    found = list(api.state["pocket"]["sources"].values())[-1]
+    assert found["frames"] == round(8 * 60 / api.state["pocket"]["tempo"] * 44100), "two bars hold six beats"
+    (part,) = found["origin"]["parts"]
+    chop = api.state["pocket"]["pads"][str(pad)]["chop"]
+    assert part["audio"] == record["audio"]
+    assert (part["start"], part["end"]) == (chop["start"] + 882, chop["end"])
+
+
 def test_a_part_of_the_song_is_printed_to_the_bar(tune: tuple[Api, str]) -> None:
     api, _ = tune
     two = api.state["pocket"]["song"][1]

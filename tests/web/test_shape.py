@@ -29,6 +29,9 @@ def test_before_and_after(kit: Api) -> None:
     assert found["start"] == kit.state["pocket"]["pads"]["0"]["chop"]["start"] + round(0.005 * 44100)
     raw, shaped = (stereo_of(kit.get(f"/api/sound/{found[name]['key']}")) for name in ("raw", "shaped"))
     assert len(raw) > len(shaped)
+    grid, chop = kit.state["pocket"]["sources"]["s1"]["grid"], kit.state["pocket"]["pads"]["0"]["chop"]
+    beats = (chop["end"] - chop["start"]) / 44100 * grid["bpm"] / 60
+    assert found["beats"] == pytest.approx(beats, abs=0.125)
     kit.get(f"/api/pockets/{kit.id}/pads/900/shape", 404)
 
 

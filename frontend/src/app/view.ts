@@ -96,11 +96,10 @@ interface View {
   findsShut: boolean | null;
   padsShut: boolean;
   stripOpen: boolean | null;
-  /** Which card is unfolded in Shape; whether the keys play notes of the chosen pad, and from which octave; hear the chop as it was. */
+  /** Which card is unfolded in Shape; whether the keys play notes of the chosen pad, and from which octave. */
   card: ShapeCard | null;
   notesOn: boolean;
   octave: number;
-  raw: boolean;
   /** Settings that the controls of a MIDI device move, by control number; 1 is the modulation wheel. */
   ties: Record<string, string>;
   /** Beat of the song from which it plays, the section that is chosen, and the control whose thread lies over it. */
@@ -160,7 +159,6 @@ const START: View = {
   card: "pitch",
   notesOn: false,
   octave: 0,
-  raw: false,
   ties: { "1": "wheel" },
   findsOpen: false,
   findsShut: null,
@@ -182,7 +180,7 @@ export const useView = create<View & Actions>()(
     }),
     {
       name: "grain-pocket-view",
-      partialize: (view) => ({ ...view, help: false, step: null, found: null, live: false, recording: false, raw: false }),
+      partialize: (view) => ({ ...view, help: false, step: null, found: null, live: false, recording: false, notesOn: false }),
     },
   ),
 );

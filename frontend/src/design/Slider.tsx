@@ -4,6 +4,7 @@ import { useRef } from "react";
 import type { Parameter } from "../api/types";
 import { fixed } from "./format";
 import { clampTo, newGesture } from "./NumberField";
+import { placeOf, valueAt } from "./scale";
 import { useLive } from "./useLive";
 import { useWheel } from "./useWheel";
 
@@ -16,15 +17,6 @@ interface Props {
 }
 
 const STEPS = 1000;
-
-/** Where a value lies on the slider, and back: what the ear measures in ratios is laid out by ratios. */
-function along(parameter: Parameter, value: number): number {
-  return parameter.curve === "log" ? (STEPS * Math.log(Math.max(value, parameter.low) / parameter.low)) / Math.log(parameter.high / parameter.low) : value;
-}
-
-function valueAt(parameter: Parameter, place: number): number {
-  return parameter.curve === "log" ? parameter.low * (parameter.high / parameter.low) ** (place / STEPS) : place;
-}
 
 /** A slider whose drag is one gesture; wheel and arrow keys step, a double click resets. */
 export function Slider({ parameter, value, onChange, label, className = "" }: Props) {
@@ -53,7 +45,7 @@ export function Slider({ parameter, value, onChange, label, className = "" }: Pr
       min={log ? 0 : parameter.low}
       max={log ? STEPS : parameter.high}
       step={log ? 1 : smallest}
-      value={[along(parameter, live.shown)]}
+      value={[log ? STEPS * placeOf(parameter, live.shown) : live.shown]}
       onPointerDown={() => {
         gesture.current = newGesture();
         until.current = performance.now() + 60000;
@@ -61,7 +53,7 @@ export function Slider({ parameter, value, onChange, label, className = "" }: Pr
       onPointerUp={() => {
         until.current = 0;
       }}
-      onValueChange={([next]) => next !== undefined && live.set(clampTo(parameter, valueAt(parameter, next)), current())}
+      onValueChange={([next]) => next !== undefined && live.set(clampTo(parameter, log ? valueAt(parameter, next / STEPS) : next), current())}
       onDoubleClick={() => live.set(parameter.default, newGesture())}
     >
       <Radix.Track className="relative h-[3px] grow bg-rule">

@@ -19,6 +19,7 @@ import { MiniWave } from "../wave/MiniWave";
 import { PAGE, useKeyNames } from "./keys";
 import { Controller } from "./Controller";
 import { choosePad, padItems } from "./choosing";
+import { toggleNotes } from "./notes";
 import { PadSettings } from "./PadSettings";
 import { useLit } from "./lighting";
 import { pressPad, releasePad } from "./press";
@@ -64,6 +65,7 @@ export function Pads() {
         </Button>
         <PageMenu page={page} pocket={pocket} />
       </div>
+      <NotesOn pocket={pocket} />
       <div className="grid grid-cols-4 gap-2" data-testid="pad-grid">
         {Array.from({ length: PAGE }, (_, i) => {
           const index = page * PAGE + i;
@@ -74,6 +76,21 @@ export function Pads() {
       {controller ? <Controller /> : null}
       {settings.length ? <PadSettings pads={settings} pocket={pocket} /> : <Empty none={!used.length} />}
     </section>
+  );
+}
+
+/** Said wherever one is while the letters play notes and not pads. */
+function NotesOn({ pocket }: { pocket: Pocket }) {
+  const on = useView((s) => s.notesOn);
+  const pad = useView((s) => s.pads).map((index) => pocket.pads[index])[0];
+  if (!on) return null;
+  return (
+    <p role="status" className="mb-2 flex items-center gap-1.5 rounded-[3px] bg-nowtint px-2 py-1 text-[12px]">
+      <span className="min-w-0 grow">{pad ? `The keys play notes of ${pad.called}.` : "The keys play notes: choose a pad."}</span>
+      <Button keys="I" onClick={toggleNotes}>
+        Pads again
+      </Button>
+    </p>
   );
 }
 

@@ -6,7 +6,8 @@ import { changeOf, lastChanged } from "../stations/shape/setting";
 import type { About } from "../api/types";
 import { usePocket } from "../app/pocket";
 import { useView } from "../app/view";
-import { newGesture } from "../design/NumberField";
+import { clampTo, newGesture } from "../design/NumberField";
+import { valueAt } from "../design/scale";
 
 const REST_MS = 900;
 
@@ -28,9 +29,7 @@ export function moveControl(control: number, value: number): void {
   const table = queries.getQueryData<About>(["about"])?.parameters.pad ?? [];
   const parameter = table.find((one) => one.name === name);
   if (!parameter) return useTying.setState({ said: `control ${control}: tied to nothing` });
-  const share = value / 127;
-  const moved = parameter.curve === "log" ? parameter.low * (parameter.high / parameter.low) ** share : parameter.low + (parameter.high - parameter.low) * share;
-  const rounded = Math.round(moved * 10 ** parameter.digits) / 10 ** parameter.digits;
+  const rounded = clampTo(parameter, valueAt(parameter, value / 127));
   const now = performance.now();
   const before = gestures.get(control);
   const gesture = before && now < before.until ? before.id : newGesture();

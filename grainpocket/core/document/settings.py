@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
+from grainpocket.core.notes import CHORDS
 from grainpocket.core.setting import Choice, Parameter, Setting, Switch
 
 CHOP: tuple[Setting, ...] = (
@@ -113,10 +114,6 @@ MOTION: tuple[Setting, ...] = (
     Parameter("motion_pan", "Pan", "%", -100.0, 100.0, 0.0, 1.0, 0, "How far it moves to a side"),
     Parameter("wheel", "Wheel", "%", 0.0, 100.0, 0.0, 1.0, 0, "Where the modulation wheel stands"),
 )
-CHORDS: Mapping[str, tuple[int, ...]] = {
-    "off": (), "major": (4, 7), "minor": (3, 7), "sus2": (2, 7), "sus4": (5, 7), "diminished": (3, 6), "major 7": (4, 7, 11),
-    "minor 7": (3, 7, 10), "7": (4, 7, 10), "fifth": (7,), "octave": (12,), "fourths": (5, 10),
-}  # fmt: skip
 KEYS: tuple[Setting, ...] = (
     Parameter("root", "Root", "key", 0.0, 127.0, 60.0, 1.0, 0, "The key (MIDI) at which it sounds at its own pitch"),
     Choice(
@@ -129,7 +126,7 @@ KEYS: tuple[Setting, ...] = (
     Parameter("glide", "Glide", "ms", 0.0, 2000.0, 0.0, 5.0, 0, "From the note before, where one is played into the next"),
     Parameter("spread", "Spread", "ct", 0.0, 100.0, 0.0, 1.0, 0, "How far detuned copies lie apart"),
     Parameter("copies", "Copies", "copies", 1.0, 7.0, 3.0, 1.0, 0, "How many detuned copies, with the first"),
-    Choice("chord", "Chord", tuple((name, name) for name in CHORDS), "off", "What sounds from one key"),
+    Choice("chord", "Chord", tuple((name, name) for name in ("off", *CHORDS)), "off", "What sounds from one key"),
     Switch("in_key", "In the key", False, "Keys that lie outside the pocket's key play the nearest one inside"),
 )  # fmt: skip
 SOUND_GROUPS: Mapping[str, tuple[Setting, ...]] = {

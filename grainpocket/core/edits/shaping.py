@@ -7,31 +7,23 @@ from typing import Literal
 
 from pydantic import Field
 
+from grainpocket.core.chop.facts import clear_pitch
 from grainpocket.core.chop.kin import slices
 from grainpocket.core.document.settings import SOUND_GROUPS
 from grainpocket.core.document.sound import Sound
 from grainpocket.core.edits.base import EditModel, Library, Refusal, the_pad, the_source
-from grainpocket.core.listen.harmony.pitch import Pitch, pitch
+from grainpocket.core.listen.harmony.chords import ROOTS
+from grainpocket.core.listen.harmony.pitch import Pitch
+from grainpocket.core.notes import CHORDS, SCALES
 from grainpocket.core.params import SOUND, Parameter
 from grainpocket.core.pocket import MOST_LAYERS, MOST_PADS, MOST_ZONES, Chop, Layer, Pad, Pocket, Zone
-from grainpocket.core.shape.playing import SCALES
-from grainpocket.core.sound.audio import mono
 
-LONGEST_LOOK_S = 4.0
 LEAST_HZ = 30.0
 Pads = Field(min_length=1, max_length=MOST_PADS)
 Group = Literal["chop", "pitch", "envelope", "filter", "motion", "tone", "keys", "layers"]
 GROUPS: tuple[Group, ...] = ("chop", "pitch", "envelope", "filter", "motion", "tone", "keys", "layers")
-# Minor and major chords by what a label ends in, as steps from the root.
-_CHORD_STEPS = {
-    "": (0, 4, 7),
-    "m": (0, 3, 7),
-    "7": (0, 4, 7, 10),
-    "maj7": (0, 4, 7, 11),
-    "m7": (0, 3, 7, 10),
-    "sus4": (0, 5, 7),
-    "sus2": (0, 2, 7),
-}
+# What chords are called along the time line, and in the table of chords.
+_QUALITIES = {"": "major", "m": "minor", "7": "7", "maj7": "major 7", "m7": "minor 7", "sus4": "sus4", "sus2": "sus2"}
 
 
 class SetAmounts(EditModel):
@@ -221,7 +213,7 @@ class FitToKey(EditModel):
         pads, fitted = dict(pocket.pads), 0
         for index in chosen:
             pad = the_pad(pocket, index)
-            shift = shift_to_key(pocket, pad, library)
+            shift = shift_to_key(pocket, pad, heard_pitch(pocket, pad.chop, library), library)
             if shift is None:
                 continue
             fitted += 1
@@ -232,21 +224,16 @@ class FitToKey(EditModel):
         return pocket.model_copy(update={"pads": pads})
 
 
-def shift_to_key(pocket: Pocket, pad: Pad, library: Library) -> float | None:
-    """The fewest semitones, cents and all, by which a pad's sound has to move to lie in the pocket's key: its single pitch, or its
-    chord with all of its notes. None where it has neither, or the pocket no key."""
+def shift_to_key(pocket: Pocket, pad: Pad, found: Pitch | None, library: Library) -> float | None:
+    """The fewest semitones, cents and all, by which a pad's sound has to move to lie in the pocket's key: its single pitch (found),
+    else its chord with all of its notes. None where it has neither, or the pocket no key."""
     if pocket.key is None:
         return None
     scale = {(pocket.key.tonic + step) % 12 for step in SCALES[pocket.key.mode]}
-    found = heard_pitch(pocket, pad.chop, library)
     if found is not None:
-        own, notes = found.key + found.cents / 100 + pad.sound.pitch, [0]
-    else:
-        chord = _chord_in(pocket, pad.chop, library)
-        if chord is None:
-            return None
-        own, notes = chord[0] + pad.sound.pitch, list(chord[1])
-    return _least(own, notes, scale)
+        return _least(found.key + found.cents / 100 + pad.sound.pitch, [0], scale)
+    chord = _chord_in(pocket, pad.chop, library)
+    return None if chord is None else _least(chord[0] + pad.sound.pitch, chord[1], scale)
 
 
 def _least(own: float, notes: Sequence[int], scale: set[int]) -> float | None:
@@ -257,20 +244,16 @@ def _least(own: float, notes: Sequence[int], scale: set[int]) -> float | None:
 
 def _chord_in(pocket: Pocket, chop: Chop, library: Library) -> tuple[int, tuple[int, ...]] | None:
     """(root 0..11, its notes above it) of the chord that lasts longest in a chop."""
-    from grainpocket.core.listen.harmony.chords import ROOTS
-
     source = pocket.sources[chop.source]
     best, longest = None, 0.0
     for chord in library.hearing(source.audio).chords:
         shared = min(chord.end * pocket.rate, chop.end) - max(chord.start * pocket.rate, chop.start)
         root = next((r for r in sorted(ROOTS, key=len, reverse=True) if chord.label.startswith(r)), None)
         if root is not None and shared > longest:
-            best, longest = (ROOTS.index(root), _CHORD_STEPS.get(chord.label[len(root) :], (0, 7))), shared
+            best, longest = (ROOTS.index(root), CHORDS[_QUALITIES.get(chord.label[len(root) :], "fifth")]), shared
     return best
 
 
 def heard_pitch(pocket: Pocket, chop: Chop, library: Library) -> Pitch | None:
-    """The pitch of a chop as it is in its record."""
-    source = pocket.sources[chop.source]
-    end = min(chop.end, chop.start + int(LONGEST_LOOK_S * pocket.rate))
-    return pitch(mono(library.read(source.audio, chop.start, end)), pocket.rate)
+    """The pitch of a chop as it is in its record, when it has one that everyone would hear."""
+    return clear_pitch(library.read(pocket.sources[chop.source].audio, chop.start, chop.end), pocket.rate)

@@ -175,3 +175,8 @@ def decibels(gain: Row) -> Row:
 
 def gains(db: Row) -> Row:
     return np.asarray(10 ** (db / 20))
+
+
+def balance(pan: Row) -> Row:
+    """(n, 2) gains of the sides. pan: -1 (left) to 1: one side stays, the other goes down along a quarter cosine."""
+    return np.stack((np.cos(np.maximum(pan, 0) * np.pi / 2), np.cos(np.maximum(-pan, 0) * np.pi / 2)), axis=1)

@@ -12,18 +12,17 @@ import numpy as np
 from numba import njit
 
 from grainpocket.core.effects.base import TICK, Controls, Effect, State
+from grainpocket.core.notes import CHORDS, Steps
 from grainpocket.core.setting import Choice, Parameter, Setting
 from grainpocket.core.sound.audio import Samples
 
 STRINGS, LOWEST_HZ = 4, 20.0
 SLIDE_S = 0.08  # a string that is tuned anew slides there
-CHORDS: Mapping[str, tuple[int, ...]] = {
-    "note": (0,), "octaves": (0, 12), "fifth": (0, 7, 12), "major": (0, 4, 7, 12), "minor": (0, 3, 7, 12), "sus4": (0, 5, 7, 12),
-    "minor 7": (0, 3, 7, 10),
-}  # fmt: skip
+# One string alone, or those of a chord.
+TUNED: Mapping[str, Steps] = {"note": (0,), **CHORDS}
 SETTINGS: tuple[Setting, ...] = (
     Parameter("note", "Note", "key", 24.0, 96.0, 57.0, 1.0, 2, "The lowest string (MIDI; 57 is A3)"),
-    Choice("chord", "Strings", tuple((name, name) for name in CHORDS), "minor", "Which notes sound over it"),
+    Choice("chord", "Strings", tuple((name, name) for name in TUNED), "minor", "Which notes sound over it"),
     Parameter("decay", "Decay", "s", 0.05, 10.0, 1.2, 0.1, 2, "To 60 dB down", "log"),
     Parameter("bright", "Brightness", "Hz", 200.0, 20000.0, 6000.0, 100.0, 0, "What lies above fades sooner", "log"),
 )
@@ -36,7 +35,7 @@ def _begin(rate: int, controls: Controls) -> State:
 
 def _process(block: Samples, controls: Controls, state: State, key: Samples | None) -> Samples:
     start, frames, rate = state["at"], len(block), controls.rate
-    steps = np.array(CHORDS[str(controls.settings["chord"])], np.float64)
+    steps = np.array(TUNED[str(controls.settings["chord"])], np.float64)
     pole = np.exp(-2 * np.pi * np.minimum(controls.ticks("bright", start, frames), 0.45 * rate) / rate)
     hz = 440.0 * 2 ** ((controls.ticks("note", start, frames)[:, None] + steps - 69) / 12)
     # The low pass lags by so many samples at low frequencies: the string is that much shorter.

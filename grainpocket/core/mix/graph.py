@@ -28,6 +28,7 @@ from grainpocket.core.effects.base import (
     State,
     alike,
     arrays_of,
+    balance,
     gains,
     run,
     set_clock,
@@ -312,15 +313,12 @@ class Graph:
         if not node.level and not node.pan and not {"level", "pan"} & node.automated.keys():
             return sound
         if not {"level", "pan"} & node.automated.keys():
-            pan = np.array([np.clip(node.pan / 100, -1, 1)])
-            sides = np.stack((np.cos(np.maximum(pan, 0) * np.pi / 2), np.cos(np.maximum(-pan, 0) * np.pi / 2)), axis=1)
+            sides = balance(np.array([np.clip(node.pan / 100, -1, 1)]))
             return np.asarray(sound * np.asarray(gains(np.array([node.level]))[:, None] * sides, np.float32))
         controls = Controls({"level": node.level, "pan": node.pan}, self._clock.rate, curves=node.automated)
         gain = gains(controls.samples("level", start, len(sound)))
         pan = np.clip(controls.samples("pan", start, len(sound)) / 100, -1, 1)
-        # Balance: one side stays, the other goes down along a quarter cosine.
-        left, right = np.cos(np.maximum(pan, 0) * np.pi / 2), np.cos(np.maximum(-pan, 0) * np.pi / 2)
-        return np.asarray(sound * (gain[:, None] * np.stack((left, right), axis=1)), np.float32)
+        return np.asarray(sound * (gain[:, None] * balance(pan)), np.float32)
 
     def _curves_key(self, node: Node, start: int, frames: int) -> list[str]:
         """The values of what is automated in a segment: another curve that is the same there changes nothing there."""

@@ -1,7 +1,6 @@
 """A stretch of a find made to fit the pocket's tempo and key, to be heard before it is used.
 
-Time and pitch are changed apart from each other by a phase-locked spectral stretcher (the Signalsmith library; its method:
-Laroche & Dolson, "Improved phase vocoder time-scale modification of audio", IEEE SAP 7, 1999, with frequency mapping).
+Time and pitch are changed apart from each other as in a pad (see core/shape/stretching).
 """
 
 from __future__ import annotations
@@ -13,6 +12,7 @@ import numpy as np
 
 from grainpocket.core.listen.harmony.chords import Key as FoundKey
 from grainpocket.core.pocket import Pocket, Source
+from grainpocket.core.shape.stretching import stretched
 from grainpocket.core.sound.audio import Samples
 
 # A record whose key is less sure than this is left at its pitch.
@@ -51,15 +51,6 @@ def fit_of(source: Source, keys: Sequence[FoundKey], cents: float | None, pocket
 
 def fitted(sound: Samples, rate: int, fit: Fit) -> Samples:
     """(m, channels) float32 of (n, channels): m is n over the speed, to the sample."""
-    from python_stretch import Signalsmith
-
-    speed = fit.speed or 1.0
-    count = max(1, round(len(sound) / speed))
     if fit.nothing:
         return sound
-    stretch = Signalsmith.Stretch()
-    stretch.preset(sound.shape[1], rate)
-    stretch.setTransposeSemitones(fit.semitones or 0.0)
-    stretch.timeFactor = speed
-    out = np.asarray(stretch.process(np.ascontiguousarray(sound.T)), np.float32).T
-    return np.ascontiguousarray(np.pad(out, ((0, max(0, count - len(out))), (0, 0)))[:count])
+    return stretched(sound, rate, max(1, round(len(sound) / (fit.speed or 1.0))), fit.semitones or 0.0, (), "tone")

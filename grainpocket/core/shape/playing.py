@@ -7,12 +7,11 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from grainpocket.core.document.sound import Sound
+from grainpocket.core.notes import SCALES
 from grainpocket.core.pocket import Chop, Layer, Pad, Pocket
 
 if TYPE_CHECKING:
     from grainpocket.core.shape.voice import Stroke
-
-SCALES = {"major": (0, 2, 4, 5, 7, 9, 11), "minor": (0, 2, 3, 5, 7, 8, 10)}
 
 
 def in_key(pocket: Pocket, sound: Sound, note: int) -> int:

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 import soxr
 
+from grainpocket.core.effects.base import balance
 from grainpocket.core.effects.chains import through, way_of
 from grainpocket.core.shape.correction import corrected
 from grainpocket.core.shape.curves import Row, amplitude, falls, filled, oscillator, over_ticks, seconds, sounds_for
@@ -187,7 +188,6 @@ def _filtered(out: Samples, spec: VoiceSpec, t: Row) -> Samples:
 
 
 def _panned(out: Samples, spec: VoiceSpec, lead: int) -> Samples:
-    """Balance: one side stays, the other goes down along a quarter cosine."""
     sound = spec.sound
     if not (sound.pan or sound.motion_pan or sound.lfo1_pan or sound.lfo2_pan):
         return out
@@ -200,5 +200,4 @@ def _panned(out: Samples, spec: VoiceSpec, lead: int) -> Samples:
         if depth:
             place += depth * oscillator(sound, number, t, spec.tempo or USUAL_TEMPO, spec.phases[number - 1])
     pan = filled(at, np.clip(place, -1, 1), len(out))
-    sides = np.stack((np.cos(np.maximum(pan, 0) * np.pi / 2), np.cos(np.maximum(-pan, 0) * np.pi / 2)), axis=1)
-    return np.asarray(out * sides, np.float32)
+    return np.asarray(out * balance(pan), np.float32)

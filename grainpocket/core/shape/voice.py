@@ -20,12 +20,12 @@ import numpy as np
 import soxr
 
 from grainpocket.core.chop.kin import cuts_of
-from grainpocket.core.document.settings import CHORDS
 from grainpocket.core.document.sound import NEUTRAL, Sound, bends, changed, moved_by
+from grainpocket.core.notes import CHORDS, SCALES
 from grainpocket.core.params import Value
 from grainpocket.core.pocket import RATE, Chop, Pad, Pocket, Source
 from grainpocket.core.shape.edges import fade_in, ramp
-from grainpocket.core.shape.playing import SCALES, in_key, sounding, zone_of
+from grainpocket.core.shape.playing import in_key, sounding, zone_of
 from grainpocket.core.shape.shaped import shaped
 from grainpocket.core.shape.timing import source_frames, timing_of
 from grainpocket.core.sound.audio import Samples, gain_of, stereo
@@ -162,7 +162,7 @@ def _played(sound: Sound, stroke: Stroke) -> Sound:
 
 def _chord(spec: VoiceSpec, sound: Sound) -> Iterator[VoiceSpec]:
     yield spec
-    for interval in CHORDS[sound.chord]:
+    for interval in CHORDS[sound.chord][1:] if sound.chord != "off" else ():
         yield replace(spec, sound=spec.sound.model_copy(update={"pitch": spec.sound.pitch + interval}), note=spec.note + interval)
 
 

@@ -25,6 +25,8 @@ from grainpocket.core.mix.routing import curves_of, pads_by_bus
 from grainpocket.core.pocket import MAX_PARTS, MOST_BARS, Grid, Hit, Key, Part, Pattern, Pocket, Recipe
 from grainpocket.core.rhythm.schedule import Schedule, schedule
 from grainpocket.core.rhythm.timing import Timeline
+from grainpocket.core.shape.timing import span
+from grainpocket.core.shape.voice import spec_of
 from grainpocket.core.song.layout import beats_of, song_schedule, stretches
 from grainpocket.core.sound.audio import Samples
 from grainpocket.core.text import readable
@@ -75,7 +77,7 @@ def _what(pocket: Pocket, recipe: Recipe) -> tuple[str, Schedule, int, int, dict
         if pad is None or recipe.pad is None:
             raise Refusal("That pad is empty: there is nothing to print.")
         time = Timeline(pocket.tempo, pocket.rate)
-        beats = time.beat(math.ceil((pad.chop.end - pad.chop.start) / 2 ** (pad.sound.pitch / 12)))
+        beats = time.beat(spec_of(pocket, pad).length)
         bars = min(MOST_BARS, max(1, math.ceil(beats / 4 - 0.01)))
         one = Pattern(id="print", name=pad.called, bars=bars, hits=(Hit(pad=recipe.pad, beat=0, velocity=127),))
         return pad.called, schedule(pocket, one, cyclic), bars, 4, {}
@@ -153,12 +155,13 @@ def _parts(pocket: Pocket, timed: Schedule, pads: set[int]) -> tuple[Part, ...]:
             source = by_audio.get(one.audio)
             if source is None:
                 continue
-            heard = one.end - one.start
+            first, last = span(one)
+            heard = last - first
             if stop >= 0:
                 heard = min(heard, int(np.ceil((stop + int(row["fade"])) * one.ratio)))
-            start = one.end - heard if one.sound.reverse else one.start
+            start = last - heard if one.sound.reverse else first
             for part in parts_of_stretch(source, start, start + heard):
-                at = None if part.at is None else frame + int(round(part.at / one.ratio))
+                at = None if part.at is None else frame + one.delay + int(round(part.at / one.ratio))
                 out.append(part.model_copy(update={"at": at}))
     joined = _joined(out)
     return joined if len(joined) <= MAX_PARTS else merged(joined)[:MAX_PARTS]

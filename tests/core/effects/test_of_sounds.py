@@ -47,7 +47,7 @@ def test_strings_ring_at_their_notes_for_their_time() -> None:
     out = through("resonator", click, controls("resonator", note=57.0, chord="fifth", decay=1.0, bright=20000.0))[:, 0]
     spectrum = np.abs(np.fft.rfft(out[: 2 * RATE] * np.hanning(2 * RATE)))
     hz = np.fft.rfftfreq(2 * RATE, 1 / RATE)
-    for wanted in (220.0, 220.0 * 2 ** (7 / 12), 440.0):
+    for wanted in (220.0, 220.0 * 2 ** (7 / 12)):
         near = (hz > wanted * 0.97) & (hz < wanted * 1.03)
         assert hz[near][np.argmax(spectrum[near])] == pytest.approx(wanted, rel=0.003)
     low = through("resonator", click, controls("resonator", note=45.0, chord="note", decay=1.0, bright=20000.0))[:, 0]

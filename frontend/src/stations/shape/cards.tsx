@@ -89,7 +89,7 @@ function LoopProposals({ index, change }: { index: number; change: Change }) {
 }
 
 export function PitchCard({ sound, change, shape, pads }: Props & { shape: ShapeReply | undefined; pads: number[] }) {
-  const beats = useBeats(pads[0] ?? -1);
+  const beats = shape?.beats;
   const apart = sound.time !== "repitch";
   return (
     <>
@@ -135,18 +135,6 @@ export function PitchCard({ sound, change, shape, pads }: Props & { shape: Shape
       </div>
     </>
   );
-}
-
-/** How many beats a pad's chop has on the grid of its find, to a quarter; null without one. */
-function useBeats(pad: number): number | null {
-  return usePocket((s) => {
-    const pocket = s.open?.pocket;
-    const chop = pocket?.pads[pad]?.chop;
-    const grid = chop && pocket?.sources[chop.source]?.grid;
-    if (!pocket || !chop || !grid) return null;
-    const beats = ((chop.end - chop.start) / pocket.rate / 60) * grid.bpm;
-    return beats < 0.2 || beats > 64 ? null : Math.max(0.25, Math.round(beats * 4) / 4);
-  });
 }
 
 export function FilterCard({ sound, change }: Props) {

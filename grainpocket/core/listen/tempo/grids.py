@@ -145,6 +145,12 @@ def beat_of(grid: Grid, rate: int, places: Row) -> Row:
     return np.asarray(np.where(places > known[-1], last + (places - known[-1]) / (known[-1] - known[-2]), out))
 
 
+def beats_between(grid: Grid, rate: int, start: int, end: int) -> float:
+    """How many quarter notes lie between two samples."""
+    first, last = beat_of(grid, rate, np.array([float(start), float(end)]))
+    return float(last - first)
+
+
 def lines(grid: Grid, frames: int, rate: int, step: float) -> NDArray[np.int64]:
     """Samples of every line inside a source, `step` beats apart, counted from bar one in both directions."""
     first, last = beat_of(grid, rate, np.array([0.0, float(frames)])) / step
