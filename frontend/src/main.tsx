@@ -23,7 +23,25 @@ declare global {
     grainpocket: unknown;
   }
 }
-window.grainpocket = { audio, timings, loopPlayer, tapePlayer, previewPlayer, songPlayer, instrument, useLoop, useNotes, useSong, voices, usePocket, usePreview, useTape, useView, loopWorkletUrl, tapeWorkletUrl };
+window.grainpocket = {
+  audio,
+  timings,
+  loopPlayer,
+  tapePlayer,
+  previewPlayer,
+  songPlayer,
+  instrument,
+  useLoop,
+  useNotes,
+  useSong,
+  voices,
+  usePocket,
+  usePreview,
+  useTape,
+  useView,
+  loopWorkletUrl,
+  tapeWorkletUrl,
+};
 
 createRoot(document.getElementById("root") as HTMLElement).render(
   <StrictMode>

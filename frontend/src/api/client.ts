@@ -16,7 +16,8 @@ export class ApiError extends Error {
   }
 }
 
-export const OFFLINE = "The server does not answer. What you made is kept; it is tried again as soon as the server is back.";
+export const OFFLINE =
+  "The server does not answer. What you made is kept; it is tried again as soon as the server is back.";
 
 /** The data of an answer; throws ApiError for anything else. */
 export async function ask<T>(call: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
@@ -28,18 +29,31 @@ export async function ask<T>(call: Promise<{ data?: T; error?: unknown; response
   }
   if (answer.data !== undefined) return answer.data;
   const problem = answer.error as { code?: string; message?: string } | undefined;
-  throw new ApiError(answer.response.status, problem?.code ?? "error", problem?.message ?? `The server answered ${answer.response.status}.`, problem);
+  throw new ApiError(
+    answer.response.status,
+    problem?.code ?? "error",
+    problem?.message ?? `The server answered ${answer.response.status}.`,
+    problem,
+  );
 }
 
 /** Little-endian float32 samples. */
 export async function floats(url: string, signal?: AbortSignal): Promise<Float32Array<ArrayBuffer>> {
   const response = await fetch(url, { signal });
-  if (!response.ok) throw new ApiError(response.status, response.status === 404 ? "unknown-key" : "error", "That sound could not be fetched.");
+  if (!response.ok)
+    throw new ApiError(
+      response.status,
+      response.status === 404 ? "unknown-key" : "error",
+      "That sound could not be fetched.",
+    );
   return new Float32Array(await response.arrayBuffer());
 }
 
 /** Planar stereo float32 PCM: [left, right]. */
-export async function pcm(url: string, signal?: AbortSignal): Promise<[Float32Array<ArrayBuffer>, Float32Array<ArrayBuffer>]> {
+export async function pcm(
+  url: string,
+  signal?: AbortSignal,
+): Promise<[Float32Array<ArrayBuffer>, Float32Array<ArrayBuffer>]> {
   const both = await floats(url, signal);
   const frames = both.length / 2;
   return [both.subarray(0, frames), both.subarray(frames)];

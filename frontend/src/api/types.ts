@@ -15,7 +15,8 @@ export type FullSound = Required<Sound>;
 export type Layer = Required<Omit<Schemas["Layer"], "chop" | "sound">> & Voiced;
 export type Zone = Omit<Schemas["Zone"], "chop"> & { chop: Chop };
 type Voiced = { chop: Chop; sound: Sound };
-export type Pad = Required<Omit<Schemas["Pad"], "chop" | "takes" | "layers" | "zones" | "sound">> & Voiced & { takes: Chop[]; layers: Layer[]; zones: Zone[] };
+export type Pad = Required<Omit<Schemas["Pad"], "chop" | "takes" | "layers" | "zones" | "sound">> &
+  Voiced & { takes: Chop[]; layers: Layer[]; zones: Zone[] };
 export type Effect = Required<Schemas["Effect"]>;
 export type Send = Required<Schemas["Send"]>;
 export type Bus = Required<Omit<Schemas["Bus"], "chain" | "sends">> & { chain: Effect[]; sends: Send[] };
@@ -40,7 +41,12 @@ export type Source = Required<Omit<Schemas["Source"], "cuts" | "origin" | "grid"
   grid: Required<Schemas["Grid"]> | null;
   kin: Required<Schemas["Kin"]> | null;
 };
-export type Pocket = Required<Omit<Schemas["Pocket"], "sources" | "pads" | "patterns" | "buses" | "sections" | "threads" | "chain" | "key" | "tray" | "pages">> & {
+export type Pocket = Required<
+  Omit<
+    Schemas["Pocket"],
+    "sources" | "pads" | "patterns" | "buses" | "sections" | "threads" | "chain" | "key" | "tray" | "pages"
+  >
+> & {
   chain: Effect[];
   buses: Record_<Bus>;
   sections: Record_<Section>;

@@ -80,7 +80,10 @@ function useStart() {
     async function start() {
       const { pockets } = await ask(api.GET("/api/pockets"));
       const last = useView.getState().pocketId;
-      const id = pockets.find((p) => p.id === last)?.id ?? pockets[0]?.id ?? (await ask(api.POST("/api/pockets", { body: { name: "First pocket" } }))).id;
+      const id =
+        pockets.find((p) => p.id === last)?.id ??
+        pockets[0]?.id ??
+        (await ask(api.POST("/api/pockets", { body: { name: "First pocket" } }))).id;
       await openPocket(id);
     }
     function attempt() {
@@ -149,7 +152,10 @@ function House({ about, pocket, id }: { about: About; pocket: Pocket; id: string
   return (
     <div
       className="grid h-full min-w-[1000px]"
-      style={{ gridTemplateColumns: `${folded ? "40px" : "clamp(208px, 14vw, 340px)"} minmax(0, 1fr) ${padsShut ? "40px" : "clamp(272px, 24.4vw, 540px)"}`, gridTemplateRows: `52px minmax(0, 1fr) ${slim ? 44 : 132}px` }}
+      style={{
+        gridTemplateColumns: `${folded ? "40px" : "clamp(208px, 14vw, 340px)"} minmax(0, 1fr) ${padsShut ? "40px" : "clamp(272px, 24.4vw, 540px)"}`,
+        gridTemplateRows: `52px minmax(0, 1fr) ${slim ? 44 : 132}px`,
+      }}
       onDragOver={(event) => {
         if (!files(event)) return;
         event.preventDefault();
@@ -167,21 +173,26 @@ function House({ about, pocket, id }: { about: About; pocket: Pocket; id: string
         <Transport />
       </div>
       {folded ? <FoldedFinds show={() => fold(false)} /> : <Finds about={about} fold={() => fold(true)} />}
-      <Tabs.Root asChild value={station} onValueChange={(value) => useView.getState().look({ station: value as Station })} activationMode="manual">
+      <Tabs.Root
+        asChild
+        value={station}
+        onValueChange={(value) => useView.getState().look({ station: value as Station })}
+        activationMode="manual"
+      >
         <main className="flex min-h-0 min-w-0 flex-col">
           <div className="relative flex h-[42px] shrink-0 items-end px-4">
-          <Tabs.List aria-label="Stations" className="title flex gap-0.5 text-[15px]">
-            {STATIONS.map(({ key, label }, i) => (
-              <Tabs.Trigger
-                key={key}
-                value={key}
-                title={`F${i + 1}`}
-                className="border-b-[3px] border-transparent px-[11px] py-[3px] font-medium text-ink2 hover:text-ink data-[state=active]:border-now data-[state=active]:font-bold data-[state=active]:text-ink"
-              >
-                {label}
-              </Tabs.Trigger>
-            ))}
-          </Tabs.List>
+            <Tabs.List aria-label="Stations" className="title flex gap-0.5 text-[15px]">
+              {STATIONS.map(({ key, label }, i) => (
+                <Tabs.Trigger
+                  key={key}
+                  value={key}
+                  title={`F${i + 1}`}
+                  className="border-b-[3px] border-transparent px-[11px] py-[3px] font-medium text-ink2 hover:text-ink data-[state=active]:border-now data-[state=active]:font-bold data-[state=active]:text-ink"
+                >
+                  {label}
+                </Tabs.Trigger>
+              ))}
+            </Tabs.List>
             <div className="pointer-events-none absolute top-1 right-4 left-[412px] z-20 flex min-h-[34px] flex-col justify-end [&>*]:pointer-events-auto">
               {connected ? null : (
                 <span role="status" className="ml-auto text-[12px]">
@@ -192,15 +203,35 @@ function House({ about, pocket, id }: { about: About; pocket: Pocket; id: string
             </div>
           </div>
           {STATIONS.map(({ key }) => (
-            <Tabs.Content key={key} value={key} tabIndex={-1} className="flex min-h-0 grow flex-col outline-none data-[state=inactive]:hidden">
-              {station !== key && WIDE.includes(key) ? null : key === "shape" ? <Shape /> : key === "rhythm" ? <Rhythm /> : key === "mix" ? <Mix /> : key === "song" ? <Song /> : <OfSource station={key} pocket={pocket} />}
+            <Tabs.Content
+              key={key}
+              value={key}
+              tabIndex={-1}
+              className="flex min-h-0 grow flex-col outline-none data-[state=inactive]:hidden"
+            >
+              {station !== key && WIDE.includes(key) ? null : key === "shape" ? (
+                <Shape />
+              ) : key === "rhythm" ? (
+                <Rhythm />
+              ) : key === "mix" ? (
+                <Mix />
+              ) : key === "song" ? (
+                <Song />
+              ) : (
+                <OfSource station={key} pocket={pocket} />
+              )}
             </Tabs.Content>
           ))}
         </main>
       </Tabs.Root>
       {padsShut ? <FoldedPads /> : <Pads />}
-      <footer aria-label="Pattern" className={`col-span-3 grid min-h-0 ${slim ? "grid-cols-[auto_1fr]" : "grid-cols-[clamp(208px,14vw,340px)_1fr]"} border-t-[1.5px] border-ink bg-card`}>
-        <div className={`flex min-w-0 gap-x-4 gap-y-0.5 border-r border-rule px-3 py-2 ${slim ? "items-center" : "flex-col items-start"}`}>
+      <footer
+        aria-label="Pattern"
+        className={`col-span-3 grid min-h-0 ${slim ? "grid-cols-[auto_1fr]" : "grid-cols-[clamp(208px,14vw,340px)_1fr]"} border-t-[1.5px] border-ink bg-card`}
+      >
+        <div
+          className={`flex min-w-0 gap-x-4 gap-y-0.5 border-r border-rule px-3 py-2 ${slim ? "items-center" : "flex-col items-start"}`}
+        >
           <PatternHead pocket={pocket} pattern={pattern} />
           {rhythm ? null : <StripFold open={!slim} />}
         </div>
@@ -208,7 +239,16 @@ function House({ about, pocket, id }: { about: About; pocket: Pocket; id: string
           <span className="self-center px-4 text-[12px] text-ink2">{pattern ? `${pattern.hits.length} hits` : ""}</span>
         ) : (
           <div className="thin-scroll overflow-auto py-1 pr-3">
-            {pattern ? <PatternGrid pattern={pattern} lanes={lanesOf(pocket, pattern, page, chosen, false)} row={23} heading={false} /> : <p className="p-3 text-ink2">Steps of the pattern appear here.</p>}
+            {pattern ? (
+              <PatternGrid
+                pattern={pattern}
+                lanes={lanesOf(pocket, pattern, page, chosen, false)}
+                row={23}
+                heading={false}
+              />
+            ) : (
+              <p className="p-3 text-ink2">Steps of the pattern appear here.</p>
+            )}
           </div>
         )}
       </footer>
@@ -235,9 +275,10 @@ function OfSource({ station, pocket }: { station: "listen" | "chop"; pocket: Poc
   useEffect(() => {
     if (hash) void tapePlayer.prepare(hash, frames, 0);
   }, [hash, frames]);
-  if (!source)
-    return (
-      <Beginning />
-    );
-  return station === "listen" ? <Listen key={source.id} source={source} rate={pocket.rate} /> : <Chop key={source.id} source={source} rate={pocket.rate} />;
+  if (!source) return <Beginning />;
+  return station === "listen" ? (
+    <Listen key={source.id} source={source} rate={pocket.rate} />
+  ) : (
+    <Chop key={source.id} source={source} rate={pocket.rate} />
+  );
 }

@@ -10,16 +10,22 @@ export function HelpSheet() {
     <Sheet open={open} onOpenChange={(help) => useView.getState().look({ help })} title="Keys and hands">
       <div className="grid grid-cols-[230px_1fr] gap-6">
         <div>
-          <p className="mb-2 text-[12.5px] text-ink2">These keys play the page of pads in view, by their place on the keyboard:</p>
+          <p className="mb-2 text-[12.5px] text-ink2">
+            These keys play the page of pads in view, by their place on the keyboard:
+          </p>
           <div className="grid grid-cols-4 gap-1.5">
             {names.map((name, i) => (
-              <kbd key={i} className="rounded-t-[2px] rounded-b-[10px] border-[1.3px] border-ink px-2 py-2 text-center font-body text-[12px]">
+              <kbd
+                key={i}
+                className="rounded-t-[2px] rounded-b-[10px] border-[1.3px] border-ink px-2 py-2 text-center font-body text-[12px]"
+              >
                 {name}
               </kbd>
             ))}
           </div>
           <p className="mt-3 text-[12.5px] text-ink2">
-            Any number can be dragged up and down, typed over, wheeled, or stepped with the arrow keys; a double click sets it back. On a wave the wheel zooms, with Shift it moves.
+            Any number can be dragged up and down, typed over, wheeled, or stepped with the arrow keys; a double click
+            sets it back. On a wave the wheel zooms, with Shift it moves.
           </p>
         </div>
         <table className="self-start text-[12.5px]">

@@ -12,7 +12,8 @@ const TIME = new Intl.DateTimeFormat(undefined, { dateStyle: "medium", timeStyle
 export function UnreadablePocket() {
   const found = useUnreadable((s) => s.found);
   const [failed, setFailed] = useState("");
-  const list = useQuery({ queryKey: ["pockets", "others"], queryFn: () => ask(api.GET("/api/pockets")) }).data?.pockets ?? [];
+  const list =
+    useQuery({ queryKey: ["pockets", "others"], queryFn: () => ask(api.GET("/api/pockets")) }).data?.pockets ?? [];
   if (!found) return null;
   const { pocket, problem } = found;
   const go = (id: string) => openPocket(id).catch((error: Error) => setFailed(error.message));
@@ -32,7 +33,11 @@ export function UnreadablePocket() {
             </Button>
           </p>
         ) : null}
-        {failed ? <p role="alert" className="mt-2">{failed}</p> : null}
+        {failed ? (
+          <p role="alert" className="mt-2">
+            {failed}
+          </p>
+        ) : null}
         <h2 className="title mt-4 text-[15px]">Other pockets</h2>
         <ul className="mt-1 flex flex-wrap gap-2">
           {list
@@ -43,7 +48,13 @@ export function UnreadablePocket() {
               </li>
             ))}
           <li>
-            <Button onClick={() => void ask(api.POST("/api/pockets", { body: { name: "New pocket" } })).then((made) => go(made.id))}>New pocket</Button>
+            <Button
+              onClick={() =>
+                void ask(api.POST("/api/pockets", { body: { name: "New pocket" } })).then((made) => go(made.id))
+              }
+            >
+              New pocket
+            </Button>
           </li>
         </ul>
       </section>

@@ -5,7 +5,8 @@ import type { About, Parameter } from "../api/types";
 
 /** Limits and ranges, which do not change while the server runs. */
 export function useAbout(): About | undefined {
-  return useQuery({ queryKey: ["about"], queryFn: () => ask(api.GET("/api/about")), staleTime: Infinity, retry: true }).data;
+  return useQuery({ queryKey: ["about"], queryFn: () => ask(api.GET("/api/about")), staleTime: Infinity, retry: true })
+    .data;
 }
 
 export function useParameter(group: string, name: string): Parameter {

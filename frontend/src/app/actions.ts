@@ -51,7 +51,14 @@ export function toggleSource(): void {
   songPlayer.stop();
   const view = useView.getState();
   const selection = view.selection?.source === source.id ? view.selection : null;
-  const loop = selection && selection.end > selection.start ? (view.loopSelection ? selection : null) : view.loopSelection ? { start: 0, end: source.frames } : null;
+  const loop =
+    selection && selection.end > selection.start
+      ? view.loopSelection
+        ? selection
+        : null
+      : view.loopSelection
+        ? { start: 0, end: source.frames }
+        : null;
   const place = selection ? selection.start : view.cursor < source.frames ? view.cursor : 0;
   if (fits()) void playFitted(source, place, loop?.end ?? selection?.end ?? source.frames, loop !== null);
   else void tapePlayer.play(source.audio, source.frames, place, loop);
@@ -88,8 +95,10 @@ export function zoomToSelection(): void {
   if (!source) return;
   const span = view.windows[source.id];
   const { selection } = view;
-  const there = span && selection && Math.abs(span.start - selection.start) < 1 && Math.abs(span.end - selection.end) < 1;
-  if (selection?.source === source.id && !there) view.setWindow(source.id, { start: selection.start, end: selection.end });
+  const there =
+    span && selection && Math.abs(span.start - selection.start) < 1 && Math.abs(span.end - selection.end) < 1;
+  if (selection?.source === source.id && !there)
+    view.setWindow(source.id, { start: selection.start, end: selection.end });
   else view.setWindow(source.id, whole(source.frames));
 }
 
@@ -98,7 +107,9 @@ export function playSlice(source: Source, cut: string): void {
   const at = source.cuts[i]?.at;
   if (at === undefined) return;
   const end = source.cuts[i + 1]?.at ?? source.frames;
-  voices.audition(source.audio, at, end, source.trim).catch((error: Error) => toast({ title: "That slice cannot be played", text: error.message, tone: "error" }));
+  voices
+    .audition(source.audio, at, end, source.trim)
+    .catch((error: Error) => toast({ title: "That slice cannot be played", text: error.message, tone: "error" }));
 }
 
 /** Choose a slice and play it. how: it alone; also, or no more; all from the last one chosen to it, as the table lists them. */
@@ -109,7 +120,14 @@ export function chooseSlice(source: Source, cut: string, how: "one" | "toggle" |
   const to = listed.indexOf(cut);
   let cuts = [cut];
   if (how === "toggle") cuts = view.cuts.includes(cut) ? view.cuts.filter((c) => c !== cut) : [...view.cuts, cut];
-  else if (how === "range" && from >= 0 && to >= 0) cuts = [...new Set([...view.cuts, ...listed.slice(Math.min(from, to), Math.max(from, to) + 1).filter((c) => c !== cut), cut])];
+  else if (how === "range" && from >= 0 && to >= 0)
+    cuts = [
+      ...new Set([
+        ...view.cuts,
+        ...listed.slice(Math.min(from, to), Math.max(from, to) + 1).filter((c) => c !== cut),
+        cut,
+      ]),
+    ];
   view.look({ cuts });
   playSlice(source, cut);
 }
@@ -148,7 +166,10 @@ function edgeCut(source: Source | null, edge: Edge): Source["cuts"][number] | un
 export function nudgeCut(samples: number, gesture: string | null, edge: Edge = "start"): void {
   const source = currentSource();
   const cut = edgeCut(source, edge);
-  if (source && cut) void edit({ type: "move_cut", source: source.id, cut: cut.id, at: Math.max(0, cut.at + samples) }, gesture).then((made) => made && hearMoved());
+  if (source && cut)
+    void edit({ type: "move_cut", source: source.id, cut: cut.id, at: Math.max(0, cut.at + samples) }, gesture).then(
+      (made) => made && hearMoved(),
+    );
 }
 
 /** The chosen slice as it is now that an edge was moved, if that is to be heard. */
@@ -162,14 +183,20 @@ export function hearMoved(): void {
 export function edgeToTransient(way: 1 | -1, edge: Edge): void {
   const source = currentSource();
   const cut = edgeCut(source, edge);
-  if (source && cut) void edit({ type: "step_cut", source: source.id, cut: cut.id, way }).then((made) => made && hearMoved());
+  if (source && cut)
+    void edit({ type: "step_cut", source: source.id, cut: cut.id, way }).then((made) => made && hearMoved());
 }
 
 export function cutHere(): void {
   const source = currentSource();
   if (!source) return;
   const playing = useTape.getState().playing === source.audio;
-  void edit({ type: "add_cut", source: source.id, at: Math.round(playing ? tapePlayer.place() : useView.getState().cursor), snap: useView.getState().snap });
+  void edit({
+    type: "add_cut",
+    source: source.id,
+    at: Math.round(playing ? tapePlayer.place() : useView.getState().cursor),
+    snap: useView.getState().snap,
+  });
 }
 
 export function deleteCuts(): void {
@@ -187,7 +214,12 @@ export async function slicesToPads(all: boolean): Promise<void> {
   const chosen = source.cuts.filter((c) => useView.getState().cuts.includes(c.id)).map((c) => c.id);
   const there = new Set(Object.values(usePocket.getState().open?.pocket.pads ?? {}).map((pad) => pad.chop.cut));
   const twice = all ? 0 : chosen.filter((cut) => there.has(cut)).length;
-  if (twice) toast({ title: `${twice} of them ${twice === 1 ? "is" : "are"} on pads already`, text: "They are on two pads now, each with settings of its own.", tone: "note" });
+  if (twice)
+    toast({
+      title: `${twice} of them ${twice === 1 ? "is" : "are"} on pads already`,
+      text: "They are on two pads now, each with settings of its own.",
+      tone: "note",
+    });
   await ontoPads({ type: "slices_to_pads", source: source.id, cuts: all ? null : chosen }, "slice");
 }
 
@@ -202,7 +234,10 @@ export async function ontoPads(change: Edit, what: string): Promise<boolean> {
   const first = Math.min(...added);
   useView.getState().look({ page: Math.floor(first / 16), pads: [first] });
   const pages = new Set(added.map((pad) => Math.floor(pad / 16) + 1));
-  toast({ title: `${added.length} ${added.length === 1 ? what : `${what}s`} on page ${[...pages].join(", ")}`, tone: "note" });
+  toast({
+    title: `${added.length} ${added.length === 1 ? what : `${what}s`} on page ${[...pages].join(", ")}`,
+    tone: "note",
+  });
   return true;
 }
 
@@ -271,7 +306,12 @@ export function barOneHere(): void {
   void edit({ type: "set_grid", source: source.id, bar_one: Math.round(selection?.start ?? view.cursor) });
 }
 
-const taps: { source: string; places: number[]; last: number; gesture: string } = { source: "", places: [], last: 0, gesture: "" };
+const taps: { source: string; places: number[]; last: number; gesture: string } = {
+  source: "",
+  places: [],
+  last: 0,
+  gesture: "",
+};
 const TAP_PAUSE_MS = 2500;
 
 /** A tap along with the record: from the third on, they make its tempo. */
@@ -279,7 +319,8 @@ export function tap(): number {
   const source = currentSource();
   if (!source || useTape.getState().playing !== source.audio) return 0;
   const now = performance.now();
-  if (taps.source !== source.id || now - taps.last > TAP_PAUSE_MS) Object.assign(taps, { source: source.id, places: [], gesture: newGesture() });
+  if (taps.source !== source.id || now - taps.last > TAP_PAUSE_MS)
+    Object.assign(taps, { source: source.id, places: [], gesture: newGesture() });
   taps.last = now;
   taps.places.push(Math.round(tapePlayer.place()));
   if (taps.places.length >= 3) void edit({ type: "tap_tempo", source: source.id, taps: taps.places }, taps.gesture);

@@ -13,7 +13,9 @@ type Ref = Extract<Edit, { type: "add_to_tray" }>["slices"][number];
 
 function selected(source: Source): { start?: number; end?: number } {
   const selection = useView.getState().selection;
-  return selection?.source === source.id && selection.end > selection.start ? { start: Math.round(selection.start), end: Math.round(selection.end) } : {};
+  return selection?.source === source.id && selection.end > selection.start
+    ? { start: Math.round(selection.start), end: Math.round(selection.end) }
+    : {};
 }
 
 export function fitToPads(how: "beats" | "slices", pads: number): void {
@@ -24,7 +26,8 @@ export function fitToPads(how: "beats" | "slices", pads: number): void {
 /** One pad for each drum, and a pattern that plays them as they were; then look at it. */
 export async function splitByDrum(): Promise<void> {
   const source = currentSource();
-  if (source && (await ontoPads({ type: "split_by_role", source: source.id, ...selected(source) }, "lane"))) await showNewest();
+  if (source && (await ontoPads({ type: "split_by_role", source: source.id, ...selected(source) }, "lane")))
+    await showNewest();
 }
 
 export function intoTray(refs: Ref[]): void {
@@ -53,7 +56,13 @@ export function ontoChosen(layer: boolean): void {
   if (!source) return;
   const chosen = source.cuts.filter((c) => cuts.includes(c.id)).map((c) => c.id);
   const onto = [...pads].sort((a, b) => a - b);
-  void edit({ type: "slices_to_pads", source: source.id, cuts: chosen.slice(0, onto.length), pads: onto.slice(0, chosen.length), layer });
+  void edit({
+    type: "slices_to_pads",
+    source: source.id,
+    cuts: chosen.slice(0, onto.length),
+    pads: onto.slice(0, chosen.length),
+    layer,
+  });
 }
 
 export function trayToPads(layer = false): Promise<boolean> {
@@ -80,14 +89,20 @@ export async function stepLike(pad: number, way: 1 | -1): Promise<void> {
   const open = usePocket.getState().open;
   const now = open?.pocket.pads[pad];
   if (!open || !now?.chop.cut) {
-    toast({ title: "Nothing to compare", text: "This pad plays no slice, but a stretch of its own. Cut it out first.", tone: "note" });
+    toast({
+      title: "Nothing to compare",
+      text: "This pad plays no slice, but a stretch of its own. Cut it out first.",
+      tone: "note",
+    });
     return;
   }
   let known = likes.get(pad);
   const shown = known && (known.at < 0 ? known.from : known.list[known.at]?.cut);
   if (!known || shown !== now.chop.cut) {
     const body = { near: [now.chop.source, now.chop.cut] as [string, string], rank: "like" as const };
-    const { slices } = await ask(api.POST("/api/pockets/{pocket}/slices", { params: { path: { pocket: open.id } }, body }));
+    const { slices } = await ask(
+      api.POST("/api/pockets/{pocket}/slices", { params: { path: { pocket: open.id } }, body }),
+    );
     known = { from: now.chop.cut, list: slices.slice(0, 24), at: -1 };
     likes.set(pad, known);
     known.list.unshift({ ...(known.list[0] as FoundSlice), source: now.chop.source, cut: now.chop.cut });
@@ -95,7 +110,8 @@ export async function stepLike(pad: number, way: 1 | -1): Promise<void> {
   }
   const next = (known.at + way + known.list.length) % known.list.length;
   const one = known.list[next];
-  if (one && (await edit({ type: "play_slice", pad, source: one.source, cut: one.cut, keep_role: true }))) known.at = next;
+  if (one && (await edit({ type: "play_slice", pad, source: one.source, cut: one.cut, keep_role: true })))
+    known.at = next;
 }
 
 /** Pads cut live while the find goes round: pressed again, they take a new place. */
@@ -114,7 +130,10 @@ export function cutLive(pad: number, at: number): boolean {
   const ago = Math.max(0, performance.now() - at) / 1000;
   const rate = usePocket.getState().open?.pocket.rate ?? 44100;
   const place = Math.max(0, Math.round(tapePlayer.place() - ago * rate));
-  const own = { ...(view.catchMs === null ? {} : { window: view.catchMs }), ...(view.delayMs === null ? {} : { latency: view.delayMs }) };
+  const own = {
+    ...(view.catchMs === null ? {} : { window: view.catchMs }),
+    ...(view.delayMs === null ? {} : { latency: view.delayMs }),
+  };
   void edit({ type: "live_cut", source: source.id, pad, at: place, passed: [...inThisPass], ...own }).then((made) => {
     if (made) view.look({ pads: [pad] });
     else if (!taken) inThisPass.delete(pad);
@@ -133,9 +152,14 @@ export async function keepOnShelf(pads: number[]): Promise<void> {
   const open = usePocket.getState().open;
   if (!open) return;
   try {
-    const { shelf } = await ask(api.POST("/api/pockets/{pocket}/shelf", { params: { path: { pocket: open.id } }, body: { pads } }));
+    const { shelf } = await ask(
+      api.POST("/api/pockets/{pocket}/shelf", { params: { path: { pocket: open.id } }, body: { pads } }),
+    );
     await queries.invalidateQueries({ queryKey: ["shelf"] });
-    toast({ title: shelf.length === 1 ? `${shelf[0]?.favourite.name} is on the shelf` : `${shelf.length} are on the shelf`, tone: "note" });
+    toast({
+      title: shelf.length === 1 ? `${shelf[0]?.favourite.name} is on the shelf` : `${shelf.length} are on the shelf`,
+      tone: "note",
+    });
   } catch (error) {
     toast({ title: "Not kept", text: (error as Error).message, tone: "error" });
   }

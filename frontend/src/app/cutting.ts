@@ -61,11 +61,29 @@ export async function preview(): Promise<void> {
       if (!trying || !pocket) return;
       const params = { path: { pocket, source: trying.source } };
       try {
-        const said = await ask(api.POST("/api/pockets/{pocket}/finds/{source}/cuts", { params, body: { cutting: trying.cutting, keep_hand: useView.getState().keepHand, ...stretch(trying.source) } }));
-        if (useCutting.getState().trying === trying) useCutting.setState({ proposed: { source: trying.source, cutting: trying.cutting, ...said, problem: said.problem ?? "" } });
+        const said = await ask(
+          api.POST("/api/pockets/{pocket}/finds/{source}/cuts", {
+            params,
+            body: { cutting: trying.cutting, keep_hand: useView.getState().keepHand, ...stretch(trying.source) },
+          }),
+        );
+        if (useCutting.getState().trying === trying)
+          useCutting.setState({
+            proposed: { source: trying.source, cutting: trying.cutting, ...said, problem: said.problem ?? "" },
+          });
       } catch (error) {
         if (!(error instanceof ApiError)) throw error;
-        if (useCutting.getState().trying === trying) useCutting.setState({ proposed: { source: trying.source, cutting: trying.cutting, at: [], roles: [], kept: 0, problem: error.message } });
+        if (useCutting.getState().trying === trying)
+          useCutting.setState({
+            proposed: {
+              source: trying.source,
+              cutting: trying.cutting,
+              at: [],
+              roles: [],
+              kept: 0,
+              problem: error.message,
+            },
+          });
       }
     } while (again);
   } finally {
@@ -76,7 +94,9 @@ export async function preview(): Promise<void> {
 /** The selection, when there is one: then only that is cut anew. */
 function stretch(source: string): { start?: number; end?: number } {
   const selection = useView.getState().selection;
-  return selection?.source === source && selection.end > selection.start ? { start: Math.round(selection.start), end: Math.round(selection.end) } : {};
+  return selection?.source === source && selection.end > selection.start
+    ? { start: Math.round(selection.start), end: Math.round(selection.end) }
+    : {};
 }
 
 export function leaveCutting(): void {
@@ -89,7 +109,16 @@ export async function cutNow(): Promise<void> {
   const { trying } = useCutting.getState();
   if (!source || (trying && trying.source !== source.id)) return;
   const cutting = cuttingOf(source, trying);
-  if (await edit({ type: "recut", source: source.id, cutting, keep_hand: useView.getState().keepHand, ...stretch(source.id) })) leaveCutting();
+  if (
+    await edit({
+      type: "recut",
+      source: source.id,
+      cutting,
+      keep_hand: useView.getState().keepHand,
+      ...stretch(source.id),
+    })
+  )
+    leaveCutting();
 }
 
 export const POLICIES: { by: Policy; label: string; hint: string }[] = [

@@ -76,7 +76,13 @@ async function send(item: Waiting): Promise<boolean> {
       const reply = await ask(
         api.POST("/api/pockets/{pocket}/edits", {
           params: { path: { pocket: open.id } },
-          body: { version: open.version, edit: item.edit, gesture: item.gesture, author: AUTHOR, heard: useView.getState().pattern },
+          body: {
+            version: open.version,
+            edit: item.edit,
+            gesture: item.gesture,
+            author: AUTHOR,
+            heard: useView.getState().pattern,
+          },
         }),
       );
       mark("edit answered");
@@ -110,7 +116,10 @@ async function recover(error: unknown, item: Waiting): Promise<boolean> {
       title: "Changed in another tab",
       text: stale.message,
       tone: "error",
-      action: { label: "Make it anyway", run: () => held.forEach((one) => one.edit && void edit(one.edit, one.gesture)) },
+      action: {
+        label: "Make it anyway",
+        run: () => held.forEach((one) => one.edit && void edit(one.edit, one.gesture)),
+      },
     });
     await reloadSounds();
     return false;
@@ -125,7 +134,10 @@ async function move(way: "undo" | "redo"): Promise<boolean> {
   try {
     const body = { version: open.version, heard: useView.getState().pattern };
     const params = { path: { pocket: open.id } };
-    const call = way === "undo" ? api.POST("/api/pockets/{pocket}/undo", { params, body }) : api.POST("/api/pockets/{pocket}/redo", { params, body });
+    const call =
+      way === "undo"
+        ? api.POST("/api/pockets/{pocket}/undo", { params, body })
+        : api.POST("/api/pockets/{pocket}/redo", { params, body });
     await take((await ask(call)) as EditReply);
     return true;
   } catch (error) {
@@ -185,7 +197,9 @@ export async function reloadSounds(): Promise<void> {
     const open = usePocket.getState().open;
     if (!open) return;
     const pattern = useView.getState().pattern ?? "none";
-    const sounds = await ask(api.GET("/api/pockets/{pocket}/sounds/{pattern}", { params: { path: { pocket: open.id, pattern } } }));
+    const sounds = await ask(
+      api.GET("/api/pockets/{pocket}/sounds/{pattern}", { params: { path: { pocket: open.id, pattern } } }),
+    );
     const now = usePocket.getState().open;
     if (now?.id !== open.id) return;
     // An edit may have overtaken the answer, or another pattern been chosen: then it tells of what is no longer so.

@@ -33,11 +33,17 @@ export function noteJob(job: Job): void {
   if (!before || before.state === job.state) return;
   // Whoever exports waits for it and tells.
   if (job.kind === "export") return;
-  if (job.state === "failed") toast({ title: job.kind === "print" ? `${job.title} was not made` : `${job.title} was not added`, text: job.message, tone: "error" });
+  if (job.state === "failed")
+    toast({
+      title: job.kind === "print" ? `${job.title} was not made` : `${job.title} was not added`,
+      text: job.message,
+      tone: "error",
+    });
   if (job.state === "cancelled") toast({ title: `${job.title} cancelled`, text: job.message, tone: "note" });
   if (job.state === "done" && job.kind === "print") toast({ title: `${job.title} is among the finds`, tone: "note" });
   if (job.state !== "done" || !job.message) return;
-  if (job.found) toast({ title: `${job.title} is there already`, text: job.message, tone: "note", stays: true, action: again(job) });
+  if (job.found)
+    toast({ title: `${job.title} is there already`, text: job.message, tone: "note", stays: true, action: again(job) });
   else toast({ title: `${job.title} added, with a note`, text: job.message, tone: "error" });
 }
 

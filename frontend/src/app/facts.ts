@@ -7,7 +7,10 @@ import { usePocket } from "./pocket";
 
 const AT_ONCE = 64;
 
-export const useFacts = create<{ facts: Map<string, SliceFact>; round: number }>(() => ({ facts: new Map(), round: 0 }));
+export const useFacts = create<{ facts: Map<string, SliceFact>; round: number }>(() => ({
+  facts: new Map(),
+  round: 0,
+}));
 
 export function factKey(source: Source, start: number, end: number): string {
   return `${source.audio}:${start}:${end}`;
@@ -31,7 +34,12 @@ export async function wantFacts(source: Source): Promise<void> {
       const pocket = usePocket.getState().open;
       if (!missing.length || !pocket) return;
       const path = { pocket: pocket.id, source: now.id };
-      const { facts } = await ask(api.POST("/api/pockets/{pocket}/finds/{source}/facts", { params: { path }, body: { cuts: missing.map(({ cut }) => cut) } }));
+      const { facts } = await ask(
+        api.POST("/api/pockets/{pocket}/finds/{source}/facts", {
+          params: { path },
+          body: { cuts: missing.map(({ cut }) => cut) },
+        }),
+      );
       // A cut may have been moved while the answer was on its way: then it is of another sound.
       if (usePocket.getState().open?.version !== pocket.version) {
         const newest = usePocket.getState().open?.pocket.sources[now.id];
@@ -40,7 +48,11 @@ export async function wantFacts(source: Source): Promise<void> {
       }
       const known = useFacts.getState().facts;
       const said = new Map(facts.map((fact) => [fact.cut, fact]));
-      for (const { cut, key } of missing) known.set(key, said.get(cut) ?? { cut, level_db: null, note: null, key: null, cents: null, bright_hz: 0, clean: null });
+      for (const { cut, key } of missing)
+        known.set(
+          key,
+          said.get(cut) ?? { cut, level_db: null, note: null, key: null, cents: null, bright_hz: 0, clean: null },
+        );
       useFacts.setState((s) => ({ round: s.round + 1 }));
     }
   } catch {

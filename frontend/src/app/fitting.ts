@@ -30,7 +30,11 @@ export async function playFitted(source: Source, start: number, end: number, loo
   tapePlayer.stop();
   const expected = previewPlayer.expect(source.audio, first, last);
   try {
-    const fit = await ask(api.GET("/api/pockets/{pocket}/sources/{source}/fit", { params: { path: { pocket: open.id, source: source.id }, query: { tempo: inTempo, key: inKey } } }));
+    const fit = await ask(
+      api.GET("/api/pockets/{pocket}/sources/{source}/fit", {
+        params: { path: { pocket: open.id, source: source.id }, query: { tempo: inTempo, key: inKey } },
+      }),
+    );
     if (usePreview.getState().preview !== expected) return;
     if ((fit.speed ?? 1) === 1 && !fit.semitones) {
       previewPlayer.stop();

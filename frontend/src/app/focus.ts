@@ -51,7 +51,8 @@ function onKeyDown(event: KeyboardEvent): void {
   if (tabbing || isReached(document.activeElement)) way = "keys";
   // A search or a name keeps what was typed and lets go.
   const target = event.target as HTMLElement | null;
-  if ((event.key === "Enter" || event.key === "Escape") && target && isText(target) && !target.closest("[role=dialog]")) setTimeout(() => target.blur());
+  if ((event.key === "Enter" || event.key === "Escape") && target && isText(target) && !target.closest("[role=dialog]"))
+    setTimeout(() => target.blur());
 }
 
 function onPointerDown(event: PointerEvent): void {

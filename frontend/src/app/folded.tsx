@@ -37,7 +37,12 @@ export function FoldedFinds({ show }: { show: () => void }) {
 export function FoldedPads() {
   return (
     <section aria-label="Pads" className="flex min-h-0 justify-center border-l-[1.5px] border-ink pt-3">
-      <button type="button" className={NAME} title="Show the pads; the keys play them all the same" onClick={() => useView.getState().look({ padsShut: false })}>
+      <button
+        type="button"
+        className={NAME}
+        title="Show the pads; the keys play them all the same"
+        onClick={() => useView.getState().look({ padsShut: false })}
+      >
         Pads
       </button>
     </section>

@@ -30,9 +30,17 @@ export const KINDS: FoundKind[] = ["loop", "kick", "snare", "hat"];
 /** What a list holds, best first, each with the name that goes with it. */
 export function listed(worth: Worth | undefined, kind: FoundKind): Found[] {
   if (!worth) return [];
-  if (kind === "loop") return worth.loops.map((loop) => ({ start: loop.start, end: loop.end, name: `${loop.bars} ${loop.bars === 1 ? "bar" : "bars"}`, role: null }));
+  if (kind === "loop")
+    return worth.loops.map((loop) => ({
+      start: loop.start,
+      end: loop.end,
+      name: `${loop.bars} ${loop.bars === 1 ? "bar" : "bars"}`,
+      role: null,
+    }));
   const label = kind[0]?.toUpperCase() + kind.slice(1);
-  return worth.hits.filter((hit) => hit.role === kind).map((hit, i) => ({ start: hit.start, end: hit.end, name: `${label} ${i + 1}`, role: hit.role }));
+  return worth.hits
+    .filter((hit) => hit.role === kind)
+    .map((hit, i) => ({ start: hit.start, end: hit.end, name: `${label} ${i + 1}`, role: hit.role }));
 }
 
 /** What is worth taking of each find as it is shown: what the keys step through. */
@@ -47,7 +55,8 @@ export function useWorth(source: Source): { worth: Worth | undefined; behind: bo
   const grid = useRested(source.grid, REST_MS);
   const { data, isFetching, isPlaceholderData } = useQuery({
     queryKey: ["worth", pocket, source.id, source.audio, grid],
-    queryFn: () => ask(api.GET("/api/pockets/{pocket}/sources/{source}/worth", { params: { path: { pocket, source: source.id } } })),
+    queryFn: () =>
+      ask(api.GET("/api/pockets/{pocket}/sources/{source}/worth", { params: { path: { pocket, source: source.id } } })),
     enabled: pocket !== "",
     // Not for ever: what was answered while the grid moved on was of the grid it had by then. Asking again costs little.
     refetchOnWindowFocus: false,
@@ -65,7 +74,8 @@ export function useWorth(source: Source): { worth: Worth | undefined; behind: bo
 function chosen(source: Source): Found | null {
   const { found, selection } = useView.getState();
   if (found) return listed(shown.get(keyOf(source)), found.kind)[found.index] ?? null;
-  if (selection?.source === source.id && selection.end > selection.start) return { start: Math.round(selection.start), end: Math.round(selection.end), name: "", role: null };
+  if (selection?.source === source.id && selection.end > selection.start)
+    return { start: Math.round(selection.start), end: Math.round(selection.end), name: "", role: null };
   return null;
 }
 
@@ -74,14 +84,19 @@ export function choose(source: Source, kind: FoundKind, index: number): void {
   const one = listed(shown.get(keyOf(source)), kind)[index];
   if (!one) return;
   const view = useView.getState();
-  view.look({ found: { kind, index }, panel: "worth", selection: { source: source.id, start: one.start, end: one.end }, cursor: one.start });
+  view.look({
+    found: { kind, index },
+    panel: "worth",
+    selection: { source: source.id, start: one.start, end: one.end },
+    cursor: one.start,
+  });
   view.setWindow(source.id, around(one.start, one.end, barOf(source), source.frames));
   play(source, kind, one);
 }
 
 function play(source: Source, kind: FoundKind, one: Found): void {
   loopPlayer.stop();
-    songPlayer.stop();
+  songPlayer.stop();
   previewPlayer.stop();
   if (kind === "loop") {
     voices.stopSlice();
@@ -90,7 +105,9 @@ function play(source: Source, kind: FoundKind, one: Found): void {
     return;
   }
   tapePlayer.stop();
-  voices.audition(source.audio, one.start, one.end, source.trim).catch((error: Error) => toast({ title: "That hit cannot be played", text: error.message, tone: "error" }));
+  voices
+    .audition(source.audio, one.start, one.end, source.trim)
+    .catch((error: Error) => toast({ title: "That hit cannot be played", text: error.message, tone: "error" }));
 }
 
 /** The one before or after in its list; past an end, the next list. */

@@ -59,35 +59,156 @@ export const BINDINGS: Binding[] = [
     match: (e) => plain(e) && e.code === "Space" && !e.shiftKey,
     run: (e) => e.repeat || playOrStop(),
   },
-  { keys: "Shift Space", does: "Play or stop the pattern, anywhere", match: (e) => e.code === "Space" && e.shiftKey, run: (e) => e.repeat || actions.togglePattern() },
+  {
+    keys: "Shift Space",
+    does: "Play or stop the pattern, anywhere",
+    match: (e) => e.code === "Space" && e.shiftKey,
+    run: (e) => e.repeat || actions.togglePattern(),
+  },
   { keys: "Esc", does: "Silence; once more: let go of what is tried or chosen", match: key("Escape"), run: letGoOfAll },
   { keys: "Ctrl Z", does: "Undo", match: command("z", false), run: undo },
   { keys: "Ctrl Shift Z", does: "Redo", match: (e) => command("z", true)(e) || command("y", false)(e), run: redo },
-  { keys: "Page up, Page down", does: "Page of pads", match: (e) => key("PageUp")(e) || key("PageDown")(e), run: (e) => page(e.key === "PageUp" ? -1 : 1) },
-  { keys: "F1 to F6", does: "Listen, Chop, Shape, Rhythm, Mix, Song", match: (e) => /^F[1-6]$/.test(e.key), run: (e) => look({ station: (["listen", "chop", "shape", "rhythm", "mix", "song"] as const)[Number(e.key[1]) - 1] }) },
-  { keys: ", .", does: "Slice before, slice after: choose and play", match: (e) => plain(e) && (e.key === "," || e.key === "."), run: (e) => actions.stepSlice(e.key === "," ? -1 : 1), where: ["chop"] },
-  { keys: "Enter", does: "Play the chosen slice", match: (e) => key("Enter")(e) && !e.shiftKey, run: () => replay(), where: ["chop"] },
-  { keys: "← →", does: "Move the start of the selection, or of the chosen slice, by 1 ms; with Ctrl its end; with Shift 10 ms, with Alt one sample", match: (e) => (e.key === "ArrowLeft" || e.key === "ArrowRight"), run: nudge, where: wave },
+  {
+    keys: "Page up, Page down",
+    does: "Page of pads",
+    match: (e) => key("PageUp")(e) || key("PageDown")(e),
+    run: (e) => page(e.key === "PageUp" ? -1 : 1),
+  },
+  {
+    keys: "F1 to F6",
+    does: "Listen, Chop, Shape, Rhythm, Mix, Song",
+    match: (e) => /^F[1-6]$/.test(e.key),
+    run: (e) =>
+      look({ station: (["listen", "chop", "shape", "rhythm", "mix", "song"] as const)[Number(e.key[1]) - 1] }),
+  },
+  {
+    keys: ", .",
+    does: "Slice before, slice after: choose and play",
+    match: (e) => plain(e) && (e.key === "," || e.key === "."),
+    run: (e) => actions.stepSlice(e.key === "," ? -1 : 1),
+    where: ["chop"],
+  },
+  {
+    keys: "Enter",
+    does: "Play the chosen slice",
+    match: (e) => key("Enter")(e) && !e.shiftKey,
+    run: () => replay(),
+    where: ["chop"],
+  },
+  {
+    keys: "← →",
+    does: "Move the start of the selection, or of the chosen slice, by 1 ms; with Ctrl its end; with Shift 10 ms, with Alt one sample",
+    match: (e) => e.key === "ArrowLeft" || e.key === "ArrowRight",
+    run: nudge,
+    where: wave,
+  },
   { keys: "N", does: "New cut at the playhead or cursor", match: key("n"), run: actions.cutHere, where: ["chop"] },
-  { keys: "Delete", does: "Take the chosen cuts away", match: (e) => key("Delete")(e) || key("Backspace")(e), run: actions.deleteCuts, where: ["chop"] },
-  { keys: "Shift Enter", does: "Cut as shown", match: (e) => e.shiftKey && e.key === "Enter", run: () => void cutNow(), where: ["chop"] },
+  {
+    keys: "Delete",
+    does: "Take the chosen cuts away",
+    match: (e) => key("Delete")(e) || key("Backspace")(e),
+    run: actions.deleteCuts,
+    where: ["chop"],
+  },
+  {
+    keys: "Shift Enter",
+    does: "Cut as shown",
+    match: (e) => e.shiftKey && e.key === "Enter",
+    run: () => void cutNow(),
+    where: ["chop"],
+  },
   { keys: "T", does: "Set the chosen slices aside in the tray", match: key("t"), run: chosenIntoTray, where: ["chop"] },
-  { keys: "J", does: "Cut live with the pads, on or off", match: key("j"), run: () => look({ live: !useView.getState().live }), where: ["chop"] },
-  { keys: "U", does: "Let the chosen pad play what sounds like it; with Shift back again", match: (e) => plain(e) && e.key.toLowerCase() === "u", run: (e) => chosenPad((pad) => void stepLike(pad, e.shiftKey ? -1 : 1)) },
-  { keys: "Y", does: "Let the chosen pad play the next slice of its find; with Shift the one before", match: (e) => plain(e) && e.key.toLowerCase() === "y", run: (e) => chosenPad((pad) => stepPad(pad, e.shiftKey ? -1 : 1)) },
-  { keys: "P", does: "Put the chosen slices on pads", match: key("p"), run: () => void actions.slicesToPads(false), where: ["chop"] },
-  { keys: ", .", does: "Loop or hit before, after, among those found: choose and play", match: (e) => plain(e) && (e.key === "," || e.key === "."), run: (e) => found.step(e.key === "," ? -1 : 1), where: ["listen"] },
+  {
+    keys: "J",
+    does: "Cut live with the pads, on or off",
+    match: key("j"),
+    run: () => look({ live: !useView.getState().live }),
+    where: ["chop"],
+  },
+  {
+    keys: "U",
+    does: "Let the chosen pad play what sounds like it; with Shift back again",
+    match: (e) => plain(e) && e.key.toLowerCase() === "u",
+    run: (e) => chosenPad((pad) => void stepLike(pad, e.shiftKey ? -1 : 1)),
+  },
+  {
+    keys: "Y",
+    does: "Let the chosen pad play the next slice of its find; with Shift the one before",
+    match: (e) => plain(e) && e.key.toLowerCase() === "y",
+    run: (e) => chosenPad((pad) => stepPad(pad, e.shiftKey ? -1 : 1)),
+  },
+  {
+    keys: "P",
+    does: "Put the chosen slices on pads",
+    match: key("p"),
+    run: () => void actions.slicesToPads(false),
+    where: ["chop"],
+  },
+  {
+    keys: ", .",
+    does: "Loop or hit before, after, among those found: choose and play",
+    match: (e) => plain(e) && (e.key === "," || e.key === "."),
+    run: (e) => found.step(e.key === "," ? -1 : 1),
+    where: ["listen"],
+  },
   { keys: "Enter", does: "Play the loop or hit again", match: key("Enter"), run: found.replay, where: ["listen"] },
   { keys: "P", does: "Put the loop, hit or selection on a pad", match: key("p"), run: found.toPad, where: ["listen"] },
-  { keys: "N", does: "Cut the loop, hit or selection out, for Chop", match: key("n"), run: found.cutOut, where: ["listen"] },
-  { keys: "G", does: "Click on the beats, on or off", match: key("g"), run: () => look({ click: !useView.getState().click }), where: ["listen"] },
-  { keys: "T", does: "Tap the tempo while the find plays", match: key("t"), run: () => void actions.tap(), where: ["listen"] },
-  { keys: "B", does: "Bar one at the cursor or the selection", match: key("b"), run: actions.barOneHere, where: ["listen"] },
-  { keys: "L", does: "Loop the selection on or off", match: key("l"), run: () => actions.setLooping(!useView.getState().loopSelection), where: wave },
-  { keys: "+ −", does: "Closer, wider", match: (e) => plain(e) && ["+", "=", "-"].includes(e.key), run: (e) => actions.zoom(e.key === "-" ? 1.6 : 1 / 1.6), where: wave },
-  { keys: "0", does: "Show the selection; from there, or without one, all of it", match: key("0"), run: actions.zoomToSelection, where: wave },
+  {
+    keys: "N",
+    does: "Cut the loop, hit or selection out, for Chop",
+    match: key("n"),
+    run: found.cutOut,
+    where: ["listen"],
+  },
+  {
+    keys: "G",
+    does: "Click on the beats, on or off",
+    match: key("g"),
+    run: () => look({ click: !useView.getState().click }),
+    where: ["listen"],
+  },
+  {
+    keys: "T",
+    does: "Tap the tempo while the find plays",
+    match: key("t"),
+    run: () => void actions.tap(),
+    where: ["listen"],
+  },
+  {
+    keys: "B",
+    does: "Bar one at the cursor or the selection",
+    match: key("b"),
+    run: actions.barOneHere,
+    where: ["listen"],
+  },
+  {
+    keys: "L",
+    does: "Loop the selection on or off",
+    match: key("l"),
+    run: () => actions.setLooping(!useView.getState().loopSelection),
+    where: wave,
+  },
+  {
+    keys: "+ −",
+    does: "Closer, wider",
+    match: (e) => plain(e) && ["+", "=", "-"].includes(e.key),
+    run: (e) => actions.zoom(e.key === "-" ? 1.6 : 1 / 1.6),
+    where: wave,
+  },
+  {
+    keys: "0",
+    does: "Show the selection; from there, or without one, all of it",
+    match: key("0"),
+    run: actions.zoomToSelection,
+    where: wave,
+  },
   { keys: "I", does: "The keys play notes of the chosen pad, or pads again", match: key("i"), run: toggleNotes },
-  { keys: "F9", does: "Record what is played on the pads into the pattern, or stop", match: key("F9"), run: (e) => e.repeat || toggleTaking() },
+  {
+    keys: "F9",
+    does: "Record what is played on the pads into the pattern, or stop",
+    match: key("F9"),
+    run: (e) => e.repeat || toggleTaking(),
+  },
   { keys: "?", does: "This sheet", match: (e) => e.key === "?", run: () => look({ help: !useView.getState().help }) },
 ];
 
@@ -129,7 +250,12 @@ function taken(event: KeyboardEvent): boolean {
   if (event.key === "Escape" && hadPanel()) return true;
   const arrows = event.key.startsWith("Arrow") || ["Home", "End", "PageUp", "PageDown"].includes(event.key);
   const own = Boolean(at.closest("[data-own-arrows]"));
-  if (arrows) return own || (isReached(at) && Boolean(at.closest("[role=slider], [role=tablist], [role=radiogroup], [role=group], [role=dialog]")));
+  if (arrows)
+    return (
+      own ||
+      (isReached(at) &&
+        Boolean(at.closest("[role=slider], [role=tablist], [role=radiogroup], [role=group], [role=dialog]")))
+    );
   const presses = event.key === "Enter" || (event.key === " " && !event.shiftKey);
   if (event.key === "Enter" && own) return true;
   return presses && isReached(at) && Boolean(at.closest("button, a, [role=switch], [role=option]"));

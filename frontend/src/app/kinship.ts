@@ -19,7 +19,8 @@ usePocket.subscribe(({ open }) => {
   const ids = Object.keys(sources);
   if (open?.id === pocket) {
     // What was printed or came off the shelf knows where it is from.
-    for (const id of ids) if (!known.has(id) && sources[id]?.kin === null && sources[id].origin.format !== "shelf") waiting.push(id);
+    for (const id of ids)
+      if (!known.has(id) && sources[id]?.kin === null && sources[id].origin.format !== "shelf") waiting.push(id);
     known = new Set([...known, ...ids]);
     if (waiting.length && !comparing) void compare();
   } else {
@@ -36,7 +37,10 @@ async function compare(): Promise<void> {
       const sources = usePocket.getState().open?.pocket.sources ?? {};
       const one = sources[id];
       if (!one || one.kin || one.frames < LEAST_FRAMES) continue;
-      const others = Object.values(sources).filter((other) => other.id !== id && !other.kin && other.audio !== one.audio && Math.abs(other.frames / one.frames - 1) < NEAR);
+      const others = Object.values(sources).filter(
+        (other) =>
+          other.id !== id && !other.kin && other.audio !== one.audio && Math.abs(other.frames / one.frames - 1) < NEAR,
+      );
       for (const other of others.slice(0, 4)) if (await offered(one, other)) break;
     }
   } catch {
@@ -56,7 +60,10 @@ async function offered(one: Source, other: Source): Promise<boolean> {
     text: "Joined, they share their cuts, and pads can change from one to the other.",
     tone: "note",
     stays: true,
-    action: { label: "Join them", run: () => void edit({ type: "join_family", source: stem.id, root: mix.id, offset, likeness: found.likeness }) },
+    action: {
+      label: "Join them",
+      run: () => void edit({ type: "join_family", source: stem.id, root: mix.id, offset, likeness: found.likeness }),
+    },
   });
   return true;
 }

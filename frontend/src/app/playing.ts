@@ -38,8 +38,11 @@ export function playSong(beat: number): void {
   previewPlayer.stop();
   const from = beat < beatsOf(layout()) ? beat : 0;
   useView.getState().look({ songBeat: from });
-  const window_ = (first: number, last: number) => ask(api.GET("/api/pockets/{pocket}/song", { params: { path: { pocket: open.id }, query: { first, last } } }));
-  songPlayer.play(Math.round((from * 60 * open.pocket.rate) / open.pocket.tempo), window_).catch((error: Error) => toast({ title: "The song cannot be played", text: error.message, tone: "error" }));
+  const window_ = (first: number, last: number) =>
+    ask(api.GET("/api/pockets/{pocket}/song", { params: { path: { pocket: open.id }, query: { first, last } } }));
+  songPlayer
+    .play(Math.round((from * 60 * open.pocket.rate) / open.pocket.tempo), window_)
+    .catch((error: Error) => toast({ title: "The song cannot be played", text: error.message, tone: "error" }));
 }
 
 export function toggleSong(): void {

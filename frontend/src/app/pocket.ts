@@ -34,7 +34,10 @@ function patched<T>(records: Record<string, T>, changes: Record<string, T | null
 const KINDS: (keyof Records)[] = ["sources", "pads", "patterns", "buses", "sections", "threads"];
 
 function patchKind<K extends keyof Records>(into: Pocket, from: Pocket, changes: Changes, kind: K): void {
-  const next: Record<string, Records[K][string]> = patched<Records[K][string]>(from[kind] as Record<string, Records[K][string]>, changes[kind] as Record<string, Records[K][string] | null>);
+  const next: Record<string, Records[K][string]> = patched<Records[K][string]>(
+    from[kind] as Record<string, Records[K][string]>,
+    changes[kind] as Record<string, Records[K][string] | null>,
+  );
   Object.assign(into, { [kind]: next });
 }
 
@@ -47,7 +50,9 @@ function withSharedCuts(before: Record<string, Source>, now: Record<string, Sour
     const old = before[source.id];
     if (old === source && before[root.id] === root) continue;
     const offset = source.kin.offset;
-    const cuts = root.cuts.map((cut) => (offset ? { ...cut, at: cut.at - offset } : cut)).filter((cut) => cut.at >= 0 && cut.at < source.frames);
+    const cuts = root.cuts
+      .map((cut) => (offset ? { ...cut, at: cut.at - offset } : cut))
+      .filter((cut) => cut.at >= 0 && cut.at < source.frames);
     next[source.id] = { ...source, cuts };
   }
   return next;
@@ -57,7 +62,11 @@ export const usePocket = create<Store>((set, get) => ({
   open: null,
   setState: (state) =>
     set((s) => ({
-      open: { ...state, pocket: { ...state.pocket, sources: withSharedCuts({}, state.pocket.sources) }, sounds: s.open?.id === state.id ? s.open.sounds : null },
+      open: {
+        ...state,
+        pocket: { ...state.pocket, sources: withSharedCuts({}, state.pocket.sources) },
+        sounds: s.open?.id === state.id ? s.open.sounds : null,
+      },
     })),
   setSounds: (sounds) => set((s) => (s.open ? { open: { ...s.open, sounds } } : {})),
   /** Lay the changes of a reply over the state; false when they start from another state than ours. */
@@ -68,7 +77,9 @@ export const usePocket = create<Store>((set, get) => ({
     const pocket: Pocket = { ...open.pocket, ...changes.fields };
     for (const kind of KINDS) patchKind(pocket, open.pocket, changes, kind);
     pocket.sources = withSharedCuts(open.pocket.sources, pocket.sources);
-    set({ open: { ...open, version: reply.version, undo: reply.undo, redo: reply.redo, pocket, sounds: reply.sounds } });
+    set({
+      open: { ...open, version: reply.version, undo: reply.undo, redo: reply.redo, pocket, sounds: reply.sounds },
+    });
     return true;
   },
 }));

@@ -9,7 +9,9 @@ export async function print(recipe: Recipe): Promise<void> {
   const open = usePocket.getState().open;
   if (!open) return;
   try {
-    noteJob(await ask(api.POST("/api/pockets/{pocket}/prints", { params: { path: { pocket: open.id } }, body: recipe })));
+    noteJob(
+      await ask(api.POST("/api/pockets/{pocket}/prints", { params: { path: { pocket: open.id } }, body: recipe })),
+    );
     toast({ title: "Printing", text: "It comes to the finds when it is ready.", tone: "note" });
   } catch (error) {
     if (!(error instanceof ApiError)) throw error;

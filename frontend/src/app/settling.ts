@@ -31,7 +31,8 @@ function place(): string | null {
 function wanted(): boolean {
   const loop = usePocket.getState().open?.sounds?.loop;
   const here = place();
-  if (!here || useSettled.getState().of === here || useSong.getState().playing || useSong.getState().coming) return false;
+  if (!here || useSettled.getState().of === here || useSong.getState().playing || useSong.getState().coming)
+    return false;
   return Boolean(loop && !loop.settled && useLoop.getState().playing) || useView.getState().station === "mix";
 }
 
@@ -47,7 +48,9 @@ async function settle(): Promise<void> {
   if (!here || !open || !pattern || asked === here) return;
   asked = here;
   try {
-    const settled = await ask(api.GET("/api/pockets/{pocket}/settled/{pattern}", { params: { path: { pocket: open.id, pattern } } }));
+    const settled = await ask(
+      api.GET("/api/pockets/{pocket}/settled/{pattern}", { params: { path: { pocket: open.id, pattern } } }),
+    );
     if (place() !== here) return;
     useSettled.setState({ settled, of: here });
     await loopPlayer.update(settled.loop, () => void reloadSounds());

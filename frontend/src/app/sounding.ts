@@ -24,7 +24,10 @@ export function lasting(): Heard | null {
   if (useSong.getState().playing || useSong.getState().coming) return { kind: "song", name: "the song" };
   if (useLoop.getState().playing) {
     const pattern = useView.getState().pattern;
-    return { kind: "pattern", name: (pattern && usePocket.getState().open?.pocket.patterns[pattern]?.name) || "the pattern" };
+    return {
+      kind: "pattern",
+      name: (pattern && usePocket.getState().open?.pocket.patterns[pattern]?.name) || "the pattern",
+    };
   }
   const hash = useTape.getState().playing ?? usePreview.getState().preview?.hash;
   return hash ? { kind: "find", name: nameOfAudio(hash) } : null;

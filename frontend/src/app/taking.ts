@@ -17,7 +17,11 @@ import { toast } from "./toasts";
 import { useView } from "./view";
 
 /** beat: of the count-in, from 1; taken: hits so far. */
-export const useTaking = create<{ state: "off" | "counting" | "on"; beat: number; taken: number }>(() => ({ state: "off", beat: 0, taken: 0 }));
+export const useTaking = create<{ state: "off" | "counting" | "on"; beat: number; taken: number }>(() => ({
+  state: "off",
+  beat: 0,
+  taken: 0,
+}));
 
 interface Down {
   pad: number;
@@ -37,7 +41,18 @@ interface Waiting {
 
 const WATCH_MS = 40;
 const SHORTEST = 0.01;
-const take = { pattern: "", gesture: "", beats: 0, passes: 0, last: 0, began: 0, timer: 0, counting: 0, down: new Map<string, Down>(), waiting: [] as Waiting[] };
+const take = {
+  pattern: "",
+  gesture: "",
+  beats: 0,
+  passes: 0,
+  last: 0,
+  began: 0,
+  timer: 0,
+  counting: 0,
+  down: new Map<string, Down>(),
+  waiting: [] as Waiting[],
+};
 
 const slotOf = (pad: number, note: number) => `${pad} ${note}`;
 
@@ -58,7 +73,15 @@ async function begin(): Promise<void> {
     toast({ title: "No pattern to record into", text: "Make one first: New pattern, here in Rhythm.", tone: "note" });
     return;
   }
-  Object.assign(take, { pattern: mine.id, gesture: newGesture(), beats: mine.bars * mine.beats_per_bar, passes: 0, last: 0, down: new Map(), waiting: [] });
+  Object.assign(take, {
+    pattern: mine.id,
+    gesture: newGesture(),
+    beats: mine.bars * mine.beats_per_bar,
+    passes: 0,
+    last: 0,
+    down: new Map(),
+    waiting: [],
+  });
   useTaking.setState({ taken: 0 });
   if (useLoop.getState().playing) return go();
   stopAll();
@@ -133,7 +156,14 @@ export function takePress(pad: number, velocity: number, at: number, note = 0): 
   const settings = open?.pocket.pads[pad];
   const held = settings && soundOf(settings.sound).play !== "one-shot";
   const ends = held ? 0 : at + (1000 * frames) / audio().sampleRate;
-  take.down.set(slotOf(pad, note), { pad, note, velocity, from: take.passes * take.beats + beat, beat: (beat + take.beats) % take.beats, ends });
+  take.down.set(slotOf(pad, note), {
+    pad,
+    note,
+    velocity,
+    from: take.passes * take.beats + beat,
+    beat: (beat + take.beats) % take.beats,
+    ends,
+  });
 }
 
 export function takeRelease(pad: number, note = 0): void {
@@ -143,7 +173,17 @@ export function takeRelease(pad: number, note = 0): void {
   round(loopPlayer.place());
   const until = take.passes * take.beats + beatAt(performance.now());
   const length = Math.max(SHORTEST, until - down.from);
-  const hit: Hit = { id: "", pad, beat: down.beat, velocity: down.velocity, length, take: 0, note: down.note, own: {}, roll: null };
+  const hit: Hit = {
+    id: "",
+    pad,
+    beat: down.beat,
+    velocity: down.velocity,
+    length,
+    take: 0,
+    note: down.note,
+    own: {},
+    roll: null,
+  };
   take.waiting.push({ hit, until: Math.max(down.ends, performance.now()) });
   useTaking.setState((s) => ({ taken: s.taken + 1 }));
 }
@@ -162,6 +202,11 @@ export function stopTaking(): void {
   flush(Number.POSITIVE_INFINITY);
   const { taken, state } = useTaking.getState();
   useTaking.setState({ state: "off", beat: 0 });
-  if (taken) toast({ title: `${taken} ${taken === 1 ? "hit" : "hits"} recorded`, text: "Undo takes the whole take back.", tone: "note" });
+  if (taken)
+    toast({
+      title: `${taken} ${taken === 1 ? "hit" : "hits"} recorded`,
+      text: "Undo takes the whole take back.",
+      tone: "note",
+    });
   else if (state === "on") toast({ title: "Nothing was played", tone: "note" });
 }

@@ -35,5 +35,7 @@ export function toast(message: Omit<ToastMessage, "id">): void {
 
 /** Take back what was said, when it is no longer so. */
 export function unsay(title: string): void {
-  useToasts.setState((s) => (s.toasts.some((t) => t.title === title) ? { toasts: s.toasts.filter((t) => t.title !== title) } : s));
+  useToasts.setState((s) =>
+    s.toasts.some((t) => t.title === title) ? { toasts: s.toasts.filter((t) => t.title !== title) } : s,
+  );
 }

@@ -176,11 +176,31 @@ export const useView = create<View & Actions>()(
       // Another selection is no longer the loop or hit that was chosen: what is taken is what is seen.
       look: (change) => set("selection" in change && !("found" in change) ? { ...change, found: null } : change),
       setWindow: (source, span) => set((s) => ({ windows: { ...s.windows, [source]: span } })),
-      switchPocket: (id) => set((s) => (s.pocketId === id ? {} : { ...START, pocketId: id, station: s.station, findsShut: s.findsShut, padsShut: s.padsShut, stripOpen: s.stripOpen })),
+      switchPocket: (id) =>
+        set((s) =>
+          s.pocketId === id
+            ? {}
+            : {
+                ...START,
+                pocketId: id,
+                station: s.station,
+                findsShut: s.findsShut,
+                padsShut: s.padsShut,
+                stripOpen: s.stripOpen,
+              },
+        ),
     }),
     {
       name: "grain-pocket-view",
-      partialize: (view) => ({ ...view, help: false, step: null, found: null, live: false, recording: false, notesOn: false }),
+      partialize: (view) => ({
+        ...view,
+        help: false,
+        step: null,
+        found: null,
+        live: false,
+        recording: false,
+        notesOn: false,
+      }),
     },
   ),
 );

@@ -9,7 +9,11 @@ const REACH = 24;
 const NEAR = 2;
 
 /** Notes that are down now, by pad. */
-export const useNotes = create<{ down: Set<number>; here: number; all: number }>(() => ({ down: new Set(), here: 0, all: 0 }));
+export const useNotes = create<{ down: Set<number>; here: number; all: number }>(() => ({
+  down: new Set(),
+  here: 0,
+  all: 0,
+}));
 
 class Instrument {
   private pad = -1;
@@ -30,10 +34,16 @@ class Instrument {
     const round = ++this.round;
     this.pad = pad;
     this.sound = key;
-    const keys = await ask(api.GET("/api/pockets/{pocket}/pads/{pad}/keys", { params: { path: { pocket, pad }, query: { low: -REACH - 12, high: REACH + 12 } } }));
+    const keys = await ask(
+      api.GET("/api/pockets/{pocket}/pads/{pad}/keys", {
+        params: { path: { pocket, pad }, query: { low: -REACH - 12, high: REACH + 12 } },
+      }),
+    );
     if (this.round !== round) return;
     this.keys = keys;
-    const notes = Object.keys(keys.notes).map(Number).filter((note) => Math.abs(note) <= REACH);
+    const notes = Object.keys(keys.notes)
+      .map(Number)
+      .filter((note) => Math.abs(note) <= REACH);
     notes.sort((a, b) => Math.abs(a) - Math.abs(b));
     useNotes.setState({ here: 0, all: notes.length });
     for (const note of notes) {
@@ -52,10 +62,14 @@ class Instrument {
     const legato = this.settings.voices !== "poly" && before !== undefined;
     if (legato && before !== undefined) voices.letGo(slot(before), 132);
     this.held.push(note);
-    const glide = legato && this.settings.glide > 0 && before !== undefined ? { cents: (before - note) * 100, seconds: this.settings.glide / 1000 } : null;
+    const glide =
+      legato && this.settings.glide > 0 && before !== undefined
+        ? { cents: (before - note) * 100, seconds: this.settings.glide / 1000 }
+        : null;
     voices.strike(voice.key, slot(note), pad, this.settings, velocity, glide);
     const most = Math.round(this.settings.most_voices);
-    if (this.settings.voices === "poly" && this.held.length > most) voices.letGo(slot(this.held.shift() as number), 132);
+    if (this.settings.voices === "poly" && this.held.length > most)
+      voices.letGo(slot(this.held.shift() as number), 132);
     this.show();
   }
 

@@ -83,7 +83,8 @@ export async function fetchSegments(segments: Segment[], take: (key: string, sou
 
 export async function fetchGroup(group: Segment[], take: (key: string, sound: Stereo) => void): Promise<void> {
   const all = await floats(`/api/sound/${group.map(({ key }) => key).join(".")}`);
-  if (all.length !== 2 * group.reduce((sum, { frames }) => sum + frames, 0)) throw new Error("A segment has another length than its plan says.");
+  if (all.length !== 2 * group.reduce((sum, { frames }) => sum + frames, 0))
+    throw new Error("A segment has another length than its plan says.");
   let at = 0;
   for (const { key, frames } of group) {
     // Copies, so that a whole group is not kept in memory for the sake of one segment.

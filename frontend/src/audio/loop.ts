@@ -87,7 +87,10 @@ class LoopPlayer {
   /** Segments in the order in which they will be heard, each sound once. */
   private fromPlayhead(loop: Loop): Segment[] {
     const place = this.place();
-    const first = Math.max(0, loop.segments.findLastIndex(({ start }) => start <= place));
+    const first = Math.max(
+      0,
+      loop.segments.findLastIndex(({ start }) => start <= place),
+    );
     const ordered = [...loop.segments.slice(first), ...loop.segments.slice(0, first)];
     return [...new Map(ordered.map((segment) => [segment.key, segment])).values()];
   }
@@ -103,7 +106,13 @@ class LoopPlayer {
 
   private isAlike(loop: Loop): boolean {
     const before = this.shown;
-    return Boolean(before && before.segments.length === loop.segments.length && loop.segments.every(({ start, frames }, i) => start === before.segments[i]?.start && frames === before.segments[i].frames));
+    return Boolean(
+      before &&
+      before.segments.length === loop.segments.length &&
+      loop.segments.every(
+        ({ start, frames }, i) => start === before.segments[i]?.start && frames === before.segments[i].frames,
+      ),
+    );
   }
 
   private show(loop: Loop): void {

@@ -44,7 +44,8 @@ class LoopProcessor extends AudioWorkletProcessor {
       this.keepOld();
       for (const { start, left, right } of message.patches) this.lay(start, left, right);
     } else if (message.type === "drop") {
-      for (const page of this.pages.keys()) if ((page + 1) * PAGE <= message.before || page * PAGE >= message.after) this.pages.delete(page);
+      for (const page of this.pages.keys())
+        if ((page + 1) * PAGE <= message.before || page * PAGE >= message.after) this.pages.delete(page);
     } else if (message.type === "start") {
       this.place = message.place;
       this.playing = this.length > 0;
@@ -63,7 +64,7 @@ class LoopProcessor extends AudioWorkletProcessor {
   }
 
   private lay(start: number, left: Float32Array, right: Float32Array): void {
-    for (let done = 0; done < left.length; ) {
+    for (let done = 0; done < left.length;) {
       const at = start + done;
       const inside = at & (PAGE - 1);
       const count = Math.min(PAGE - inside, left.length - done);

@@ -16,7 +16,9 @@ const NOTE_ON = 0x90;
 const NOTE_OFF = 0x80;
 const CONTROL = 0xb0;
 
-export const useMidi = create<{ devices: string[]; state: "off" | "asking" | "on" | "refused" | "none"; last: string }>(() => ({ devices: [], state: "none", last: "" }));
+export const useMidi = create<{ devices: string[]; state: "off" | "asking" | "on" | "refused" | "none"; last: string }>(
+  () => ({ devices: [], state: "none", last: "" }),
+);
 
 const down = new Map<number, number>();
 /** Keys that play notes of a pad. */

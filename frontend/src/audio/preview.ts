@@ -86,7 +86,7 @@ class PreviewPlayer {
   private share(): number {
     const length = this.source?.buffer?.duration ?? 0;
     if (!length) return 0;
-    return (((audio().currentTime - this.startedAt) % length) + length) % length / length;
+    return ((((audio().currentTime - this.startedAt) % length) + length) % length) / length;
   }
 
   /** The sample of the source that is heard now. */

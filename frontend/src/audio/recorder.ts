@@ -30,7 +30,14 @@ interface Recorder {
   left: number;
 }
 
-export const useRecorder = create<Recorder>(() => ({ input: null, peak: 0, recording: false, seconds: 0, problem: null, left: 0 }));
+export const useRecorder = create<Recorder>(() => ({
+  input: null,
+  peak: 0,
+  recording: false,
+  seconds: 0,
+  problem: null,
+  left: 0,
+}));
 const set = useRecorder.setState;
 
 interface Message {
@@ -73,11 +80,20 @@ class LineRecorder {
     wake();
     try {
       await worklet(workletUrl);
-      const node = new AudioWorkletNode(audio(), "grain-recorder", { numberOfOutputs: 0, channelCount: 2, channelCountMode: "explicit" });
+      const node = new AudioWorkletNode(audio(), "grain-recorder", {
+        numberOfOutputs: 0,
+        channelCount: 2,
+        channelCountMode: "explicit",
+      });
       node.port.onmessage = (event: MessageEvent<Message>) => this.hear(event.data);
       if (input === "line") {
         // As it is: what is meant for speech would eat the music.
-        const constraints = { echoCancellation: false, noiseSuppression: false, autoGainControl: false, channelCount: 2 };
+        const constraints = {
+          echoCancellation: false,
+          noiseSuppression: false,
+          autoGainControl: false,
+          channelCount: 2,
+        };
         this.stream = await navigator.mediaDevices.getUserMedia({ audio: constraints });
         this.from = audio().createMediaStreamSource(this.stream);
       } else if (input === "pocket") this.from = straight();
@@ -92,8 +108,13 @@ class LineRecorder {
       set({ input, problem: null, peak: 0 });
     } catch (error) {
       this.close();
-      const denied = error instanceof DOMException && (error.name === "NotAllowedError" || error.name === "NotFoundError");
-      set({ problem: denied ? "The browser gives no line input. Allow it in the address bar, or use the deck." : "The input could not be opened. Nothing was recorded." });
+      const denied =
+        error instanceof DOMException && (error.name === "NotAllowedError" || error.name === "NotFoundError");
+      set({
+        problem: denied
+          ? "The browser gives no line input. Allow it in the address bar, or use the deck."
+          : "The input could not be opened. Nothing was recorded.",
+      });
     }
   }
 
@@ -129,7 +150,12 @@ class LineRecorder {
   async start(pocket: string, name: string): Promise<void> {
     if (!this.node) return;
     try {
-      const take = await ask(api.POST("/api/pockets/{pocket}/takes", { params: { path: { pocket } }, body: { name, rate: audio().sampleRate } }));
+      const take = await ask(
+        api.POST("/api/pockets/{pocket}/takes", {
+          params: { path: { pocket } },
+          body: { name, rate: audio().sampleRate },
+        }),
+      );
       this.take = { pocket, id: take.id, full: false, seconds: 0, heard: null };
       if (useRecorder.getState().input === "pocket") this.note(this.take);
       set({ recording: true, seconds: 0, problem: null });
@@ -148,9 +174,16 @@ class LineRecorder {
       for (const pad of Object.keys(useSounding.getState().sounding)) heard.pads.add(Number(pad));
       const pattern = useLoop.getState().playing ? loopPlayer.loop()?.pattern : null;
       if (pattern) heard.patterns.add(pattern);
-      for (const hash of [useTape.getState().playing, usePreview.getState().preview?.hash, useSlice.getState().slice]) if (hash && hash !== "tone") heard.audio.add(hash);
+      for (const hash of [useTape.getState().playing, usePreview.getState().preview?.hash, useSlice.getState().slice])
+        if (hash && hash !== "tone") heard.audio.add(hash);
     };
-    const stops = [useSounding.subscribe(look), useLoop.subscribe(look), useTape.subscribe(look), usePreview.subscribe(look), useSlice.subscribe(look)];
+    const stops = [
+      useSounding.subscribe(look),
+      useLoop.subscribe(look),
+      useTape.subscribe(look),
+      usePreview.subscribe(look),
+      useSlice.subscribe(look),
+    ];
     look();
     this.stopNoting = () => stops.forEach((stop) => stop());
   }
@@ -181,7 +214,11 @@ class LineRecorder {
     for (const take of takes) this.inHand.add(take.id);
     for (const take of takes) {
       try {
-        await ask(api.POST("/api/pockets/{pocket}/takes/{take}/end", { params: { path: { pocket: take.pocket, take: take.id }, query: heardIn(take) } }));
+        await ask(
+          api.POST("/api/pockets/{pocket}/takes/{take}/end", {
+            params: { path: { pocket: take.pocket, take: take.id }, query: heardIn(take) },
+          }),
+        );
       } catch (error) {
         this.inHand.delete(take.id);
         this.ended.push(take);
@@ -199,7 +236,11 @@ class LineRecorder {
     try {
       const { takes } = await ask(api.GET("/api/pockets/{pocket}/takes", { params: { path: { pocket } } }));
       const known = new Set([...this.ended.map((take) => take.id), ...this.inHand, this.take?.id]);
-      this.ended.push(...takes.filter((take) => !known.has(take.id)).map((take) => ({ pocket, id: take.id, full: true, seconds: take.seconds, heard: null })));
+      this.ended.push(
+        ...takes
+          .filter((take) => !known.has(take.id))
+          .map((take) => ({ pocket, id: take.id, full: true, seconds: take.seconds, heard: null })),
+      );
     } catch {
       // It is only an offer; the server brings them in when it starts again.
     }
@@ -223,7 +264,10 @@ class LineRecorder {
   private async send(take: Take, block: Float32Array<ArrayBuffer>): Promise<void> {
     if (take.full) return;
     for (;;) {
-      const response = await fetch(`/api/pockets/${take.pocket}/takes/${take.id}/blocks`, { method: "POST", body: block }).catch(() => null);
+      const response = await fetch(`/api/pockets/${take.pocket}/takes/${take.id}/blocks`, {
+        method: "POST",
+        body: block,
+      }).catch(() => null);
       if (response?.ok) return;
       if (response && response.status !== 502) {
         const problem = (await response.json().catch(() => null)) as { message?: string } | null;
@@ -241,7 +285,11 @@ function heardIn(take: Take): { pads?: number[]; patterns?: string[]; sources?: 
   if (!take.heard) return {};
   const sources = Object.values(usePocket.getState().open?.pocket.sources ?? {});
   const heard = take.heard.audio;
-  return { pads: [...take.heard.pads], patterns: [...take.heard.patterns], sources: sources.filter((source) => heard.has(source.audio)).map((source) => source.id) };
+  return {
+    pads: [...take.heard.pads],
+    patterns: [...take.heard.patterns],
+    sources: sources.filter((source) => heard.has(source.audio)).map((source) => source.id),
+  };
 }
 
 export const recorder = new LineRecorder();

@@ -16,7 +16,12 @@ const GROUPS = [1, 2, 4, 8];
 
 export type Ask = (first: number, last: number) => Promise<SongWindow>;
 
-export const useSong = create<{ playing: boolean; coming: boolean; length: number; tempo: number }>(() => ({ playing: false, coming: false, length: 0, tempo: 0 }));
+export const useSong = create<{ playing: boolean; coming: boolean; length: number; tempo: number }>(() => ({
+  playing: false,
+  coming: false,
+  length: 0,
+  tempo: 0,
+}));
 
 class SongPlayer {
   private line = new Line((playing) => this.onPlaying(playing));
@@ -89,7 +94,14 @@ class SongPlayer {
     for (const start of this.here.keys()) if (start < place - BEHIND) this.here.delete(start);
   }
 
-  private fill(ticket: number, first: number, last: number, fresh: boolean, onFirst: () => void, old: Map<number, Segment> = new Map()): Promise<void> {
+  private fill(
+    ticket: number,
+    first: number,
+    last: number,
+    fresh: boolean,
+    onFirst: () => void,
+    old: Map<number, Segment> = new Map(),
+  ): Promise<void> {
     const work = this.filled(ticket, first, Math.round(last), fresh, onFirst, old).finally(() => {
       if (this.filling === work) this.filling = null;
     });
@@ -97,15 +109,25 @@ class SongPlayer {
     return work;
   }
 
-  private async filled(ticket: number, first: number, last: number, fresh: boolean, onFirst: () => void, old: Map<number, Segment>): Promise<void> {
+  private async filled(
+    ticket: number,
+    first: number,
+    last: number,
+    fresh: boolean,
+    onFirst: () => void,
+    old: Map<number, Segment>,
+  ): Promise<void> {
     const window_ = await (this.ask as Ask)(Math.max(0, Math.floor(first)), last);
     if (ticket !== this.ticket) return;
     this.end = window_.end;
     const before = useSong.getState();
     const scale = before.tempo && !fresh ? before.tempo / window_.tempo : 1;
-    if (fresh || scale !== 1 || before.length !== window_.end) this.line.post({ type: "song", length: window_.end, scale, fresh: fresh || scale !== 1 });
+    if (fresh || scale !== 1 || before.length !== window_.end)
+      this.line.post({ type: "song", length: window_.end, scale, fresh: fresh || scale !== 1 });
     useSong.setState({ length: window_.end, tempo: window_.tempo });
-    const missing = window_.segments.filter(({ key, start }) => this.here.get(start)?.key !== key && old.get(start)?.key !== key);
+    const missing = window_.segments.filter(
+      ({ key, start }) => this.here.get(start)?.key !== key && old.get(start)?.key !== key,
+    );
     for (const segment of window_.segments) if (!missing.includes(segment)) this.here.set(segment.start, segment);
     let at = 0;
     for (let group = 0; at < missing.length; group++) {

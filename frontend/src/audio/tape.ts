@@ -40,7 +40,9 @@ class TapePlayer {
       node.port.onmessage = (event: MessageEvent<TapeReport>) => this.hear(event.data);
       this.node = node;
       this.sendClicks();
-      void Promise.all([pcm("/api/click/0"), pcm("/api/click/1")]).then(([beat, accent]) => this.post({ type: "clickSounds", beat: beat[0], accent: accent[0] }));
+      void Promise.all([pcm("/api/click/0"), pcm("/api/click/1")]).then(([beat, accent]) =>
+        this.post({ type: "clickSounds", beat: beat[0], accent: accent[0] }),
+      );
       return node;
     });
     return this.connecting;
@@ -109,7 +111,12 @@ class TapePlayer {
 
   private sendClicks(): void {
     const clicks = this.clicks;
-    this.post({ type: "clicks", places: clicks ? Float64Array.from(clicks.places) : null, accents: Uint8Array.from(clicks?.accents ?? [], Number), level: clicks?.level ?? 0 });
+    this.post({
+      type: "clicks",
+      places: clicks ? Float64Array.from(clicks.places) : null,
+      accents: Uint8Array.from(clicks?.accents ?? [], Number),
+      level: clicks?.level ?? 0,
+    });
   }
 
   stop(): void {
@@ -122,7 +129,8 @@ class TapePlayer {
     if (!useTape.getState().playing) return this.report.place;
     const now = (audio().currentTime - audio().baseLatency) * audio().sampleRate;
     let place = this.report.place + (now - this.report.frame);
-    if (this.loop && this.loop.end > this.loop.start && place >= this.loop.end) place = this.loop.start + ((place - this.loop.start) % (this.loop.end - this.loop.start));
+    if (this.loop && this.loop.end > this.loop.start && place >= this.loop.end)
+      place = this.loop.start + ((place - this.loop.start) % (this.loop.end - this.loop.start));
     return Math.min(this.frames, Math.max(0, place));
   }
 
@@ -131,7 +139,8 @@ class TapePlayer {
     const last = Math.floor(Math.max(0, this.frames - 1) / CHUNK);
     const wanted: number[] = [];
     for (let i = 0; i <= AHEAD; i++) wanted.push(Math.floor(place / CHUNK) + i);
-    if (this.loop) for (let i = 0; i <= 1; i++) wanted.push(Math.max(0, Math.floor((this.loop.start - JOIN) / CHUNK)) + i);
+    if (this.loop)
+      for (let i = 0; i <= 1; i++) wanted.push(Math.max(0, Math.floor((this.loop.start - JOIN) / CHUNK)) + i);
     const now = performance.now();
     for (const number of wanted) {
       if (number > last) continue;

@@ -85,7 +85,8 @@ class TapeProcessor extends AudioWorkletProcessor {
     const share = this.ghostLeft / (JOIN + 1);
     const chunk = this.chunks.get(Math.floor(this.ghost / CHUNK));
     const at = this.ghost % CHUNK;
-    for (const side of [0, 1] as const) this.both[side] = this.both[side] * (1 - share) + (chunk?.[side][at] ?? 0) * share;
+    for (const side of [0, 1] as const)
+      this.both[side] = this.both[side] * (1 - share) + (chunk?.[side][at] ?? 0) * share;
     this.ghost++;
     this.ghostLeft--;
   }
@@ -100,7 +101,8 @@ class TapeProcessor extends AudioWorkletProcessor {
     const other = this.chunks.get(Math.floor(place / CHUNK));
     if (!other) return;
     const share = 1 - left / (JOIN + 1);
-    for (const side of [0, 1] as const) this.both[side] = this.both[side] * (1 - share) + (other[side][place % CHUNK] ?? 0) * share;
+    for (const side of [0, 1] as const)
+      this.both[side] = this.both[side] * (1 - share) + (other[side][place % CHUNK] ?? 0) * share;
   }
 
   process(_inputs: Float32Array[][], outputs: Float32Array[][]): boolean {

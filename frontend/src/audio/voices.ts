@@ -40,13 +40,19 @@ class Voices {
     this.known = sounds;
     this.pads = pads;
     const wanted = Object.entries(sounds.voices).sort(([a], [b]) => this.distance(a, page) - this.distance(b, page));
-    const keys = new Set(wanted.flatMap(([, voice]) => [voice.key, ...(voice.through ? [voice.through] : []), ...voice.variants.flat()]));
+    const keys = new Set(
+      wanted.flatMap(([, voice]) => [voice.key, ...(voice.through ? [voice.through] : []), ...voice.variants.flat()]),
+    );
     for (const key of this.kept) keys.add(key);
     for (const key of this.buffers.keys()) if (!keys.has(key) && !this.slices.has(key)) this.buffers.delete(key);
     for (const [, voice] of wanted)
-      for (const key of [voice.key, ...voice.variants.flat()]) void this.fetch(key, `/api/sound/${key}`).catch(() => undefined);
+      for (const key of [voice.key, ...voice.variants.flat()])
+        void this.fetch(key, `/api/sound/${key}`).catch(() => undefined);
     window.clearTimeout(this.resting);
-    this.resting = window.setTimeout(() => void this.fetchThrough(sounds, page), this.struck.size ? REST_MS : LONG_REST_MS);
+    this.resting = window.setTimeout(
+      () => void this.fetchThrough(sounds, page),
+      this.struck.size ? REST_MS : LONG_REST_MS,
+    );
   }
 
   private resting = 0;
@@ -58,12 +64,15 @@ class Voices {
   /** Once the hand rests, the pads in view as they sound through their buses; until each is here, its bare voice sounds. */
   private async fetchThrough(sounds: Sounds, page: number): Promise<void> {
     // Those that were played first.
-    const order = Object.entries(sounds.voices).sort(([a], [b]) => Number(this.struck.has(Number(b))) - Number(this.struck.has(Number(a))));
+    const order = Object.entries(sounds.voices).sort(
+      ([a], [b]) => Number(this.struck.has(Number(b))) - Number(this.struck.has(Number(a))),
+    );
     for (const [pad, voice] of order) {
       // What plays comes first: it is rendered in the same place.
       while (this.busy() && this.known === sounds) await new Promise((resolve) => setTimeout(resolve, REST_MS));
       if (this.known !== sounds) return;
-      if (voice.through && this.distance(pad, page) === 0) await this.fetch(voice.through, `/api/sound/${voice.through}`).catch(() => undefined);
+      if (voice.through && this.distance(pad, page) === 0)
+        await this.fetch(voice.through, `/api/sound/${voice.through}`).catch(() => undefined);
     }
   }
 
@@ -130,7 +139,14 @@ class Voices {
   }
 
   /** Sound a voice of a pad under a number of its own. glide: from so many cents off, in so many seconds. */
-  strike(key: string, slot: number, pad: number, sound: FullSound, velocity: number, glide: { cents: number; seconds: number } | null): void {
+  strike(
+    key: string,
+    slot: number,
+    pad: number,
+    sound: FullSound,
+    velocity: number,
+    glide: { cents: number; seconds: number } | null,
+  ): void {
     wake();
     mark("key down");
     const settings = this.pads[pad];
@@ -143,7 +159,10 @@ class Voices {
     };
     const here = this.buffers.get(key);
     if (here) begin(here);
-    else void this.have(key).then(() => begin(this.buffers.get(key) as AudioBuffer)).catch(() => undefined);
+    else
+      void this.have(key)
+        .then(() => begin(this.buffers.get(key) as AudioBuffer))
+        .catch(() => undefined);
   }
 
   /** End what sounds under a number, with a fade of so many samples. */
@@ -153,16 +172,26 @@ class Voices {
 
   /** Let a pad go: a held one ends with a short fade, a one-shot rings on. */
   release(pad: number): void {
-    for (const sound of this.playing.get(pad) ?? []) if (sound.held) this.fade(sound, this.known?.voices[pad]?.release ?? 529);
+    for (const sound of this.playing.get(pad) ?? [])
+      if (sound.held) this.fade(sound, this.known?.voices[pad]?.release ?? 529);
   }
 
   /** rendered: to the end, with the master in it. */
-  private start(buffer: AudioBuffer, slot: number, pad: number, settings: Pad, velocity: number, rendered = false): AudioBufferSourceNode {
+  private start(
+    buffer: AudioBuffer,
+    slot: number,
+    pad: number,
+    settings: Pad,
+    velocity: number,
+    rendered = false,
+  ): AudioBufferSourceNode {
     const context = audio();
     if (settings.choke) {
       const together = (this.known?.live.together ?? 882) / context.sampleRate;
       for (const others of this.playing.values())
-        for (const other of others) if (other.choke === settings.choke && context.currentTime - other.began > together) this.fade(other, this.known?.live.choke ?? 132);
+        for (const other of others)
+          if (other.choke === settings.choke && context.currentTime - other.began > together)
+            this.fade(other, this.known?.live.choke ?? 132);
     }
     const source = context.createBufferSource();
     const gain = context.createGain();
@@ -171,7 +200,14 @@ class Voices {
     source.connect(gain).connect(rendered ? straight() : output());
     source.start();
     mark("voice start");
-    const sound: Sounding = { source, gain, choke: settings.choke, began: context.currentTime, held: soundOf(settings.sound).play !== "one-shot", ended: false };
+    const sound: Sounding = {
+      source,
+      gain,
+      choke: settings.choke,
+      began: context.currentTime,
+      held: soundOf(settings.sound).play !== "one-shot",
+      ended: false,
+    };
     const mine = this.playing.get(slot) ?? new Set();
     mine.add(sound);
     this.playing.set(slot, mine);

@@ -15,7 +15,16 @@ interface Props {
 }
 
 /** A name that turns into a field: Enter keeps, Escape leaves it as it was. */
-export function EditableName({ value, label, editing, onEditing, onChange, onClick, className = "", mayBeEmpty = false }: Props) {
+export function EditableName({
+  value,
+  label,
+  editing,
+  onEditing,
+  onChange,
+  onClick,
+  className = "",
+  mayBeEmpty = false,
+}: Props) {
   const [text, setText] = useState(value);
   const input = useRef<HTMLInputElement>(null);
   // Enter keeps and then takes the field away, whose loss of focus would keep once more.

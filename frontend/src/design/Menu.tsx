@@ -16,10 +16,19 @@ export interface Item {
 const ROW =
   "flex cursor-pointer items-center gap-3 rounded-[2px] px-2 py-1 text-[12.5px] outline-none data-[disabled]:text-ink2 data-[highlighted]:bg-ink data-[highlighted]:text-card";
 
-const BOX = "thin-scroll z-50 max-h-[60vh] min-w-40 overflow-auto rounded-[4px] border-[1.3px] border-ink bg-card p-1 shadow-[3px_3px_0_var(--color-well)]";
+const BOX =
+  "thin-scroll z-50 max-h-[60vh] min-w-40 overflow-auto rounded-[4px] border-[1.3px] border-ink bg-card p-1 shadow-[3px_3px_0_var(--color-well)]";
 
 /** The menu of a thing, where the right button is pressed on it. items: asked for as it opens; none: no menu. */
-export function Context({ label, items, children }: { label: string; items: (event: MouseEvent) => (Item | null)[]; children: ReactElement }) {
+export function Context({
+  label,
+  items,
+  children,
+}: {
+  label: string;
+  items: (event: MouseEvent) => (Item | null)[];
+  children: ReactElement;
+}) {
   const [shown, setShown] = useState<(Item | null)[]>([]);
   return (
     <ContextMenu.Root modal={false}>
@@ -36,7 +45,12 @@ export function Context({ label, items, children }: { label: string; items: (eve
         {children}
       </ContextMenu.Trigger>
       <ContextMenu.Portal>
-        <ContextMenu.Content aria-label={label} collisionPadding={8} className={BOX} onCloseAutoFocus={(event) => event.preventDefault()}>
+        <ContextMenu.Content
+          aria-label={label}
+          collisionPadding={8}
+          className={BOX}
+          onCloseAutoFocus={(event) => event.preventDefault()}
+        >
           {shown.map((item, i) =>
             item === null ? (
               <ContextMenu.Separator key={i} className="my-1 h-px bg-rule" />
@@ -99,7 +113,12 @@ export function Menu({ trigger, items, label, onOpen }: Props) {
             item === null ? (
               <DropdownMenu.Separator key={i} className="my-1 h-px bg-rule" />
             ) : (
-              <DropdownMenu.Item key={i} disabled={item.disabled} onSelect={() => ((taken.current = item.focuses ?? false), item.onSelect())} className={ROW}>
+              <DropdownMenu.Item
+                key={i}
+                disabled={item.disabled}
+                onSelect={() => ((taken.current = item.focuses ?? false), item.onSelect())}
+                className={ROW}
+              >
                 <Line item={item} />
               </DropdownMenu.Item>
             ),

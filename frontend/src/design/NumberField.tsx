@@ -26,7 +26,15 @@ export function newGesture(): string {
 }
 
 /** A number to drag up and down, type over, wheel, step with the arrow keys, or reset with a double click. */
-export function NumberField({ parameter, value, onChange, label, className = "", showUnit = true, align = "left" }: Props) {
+export function NumberField({
+  parameter,
+  value,
+  onChange,
+  label,
+  className = "",
+  showUnit = true,
+  align = "left",
+}: Props) {
   const live = useLive(value, onChange);
   const shown = live.shown;
   const [typed, setTyped] = useState<string | null>(null);
@@ -36,7 +44,13 @@ export function NumberField({ parameter, value, onChange, label, className = "",
   const done = useRef(false);
 
   function step(count: number, fine: boolean, gesture: string) {
-    live.set(clampTo(parameter, live.base() + count * (fine ? Math.max(parameter.step / 10, 10 ** -parameter.digits) : parameter.step)), gesture);
+    live.set(
+      clampTo(
+        parameter,
+        live.base() + count * (fine ? Math.max(parameter.step / 10, 10 ** -parameter.digits) : parameter.step),
+      ),
+      gesture,
+    );
   }
   function commit() {
     const text = input.current?.value;
@@ -47,7 +61,8 @@ export function NumberField({ parameter, value, onChange, label, className = "",
     done.current = true;
     const number = parseNumber(text);
     setTyped(null);
-    if (number !== null && number !== value) live.set(Math.min(parameter.high, Math.max(parameter.low, number)), newGesture());
+    if (number !== null && number !== value)
+      live.set(Math.min(parameter.high, Math.max(parameter.low, number)), newGesture());
   }
   function onKeyDown(event: KeyboardEvent) {
     if (event.key === "Enter") {

@@ -30,8 +30,15 @@ export function Playhead({ moving, at, flag = false }: { moving: boolean; at: ()
   }, [moving]);
   // On a layer of its own, so that nothing else is painted as it moves.
   return (
-    <span ref={line} aria-hidden className="pointer-events-none absolute inset-y-0 left-0 w-[2px] bg-now will-change-transform" style={{ visibility: "hidden" }}>
-      {flag ? <span className="absolute top-0 left-[-5px] h-[8px] w-[13px] bg-now [clip-path:polygon(0_0,100%_0,50%_100%)]" /> : null}
+    <span
+      ref={line}
+      aria-hidden
+      className="pointer-events-none absolute inset-y-0 left-0 w-[2px] bg-now will-change-transform"
+      style={{ visibility: "hidden" }}
+    >
+      {flag ? (
+        <span className="absolute top-0 left-[-5px] h-[8px] w-[13px] bg-now [clip-path:polygon(0_0,100%_0,50%_100%)]" />
+      ) : null}
     </span>
   );
 }

@@ -2,7 +2,17 @@ import { Dialog } from "radix-ui";
 import type { ReactNode } from "react";
 
 /** A sheet over the page, for reading; work itself stays in place. */
-export function Sheet({ open, onOpenChange, title, children }: { open: boolean; onOpenChange: (open: boolean) => void; title: string; children: ReactNode }) {
+export function Sheet({
+  open,
+  onOpenChange,
+  title,
+  children,
+}: {
+  open: boolean;
+  onOpenChange: (open: boolean) => void;
+  title: string;
+  children: ReactNode;
+}) {
   return (
     <Dialog.Root open={open} onOpenChange={onOpenChange}>
       <Dialog.Portal>
@@ -13,7 +23,9 @@ export function Sheet({ open, onOpenChange, title, children }: { open: boolean; 
         >
           <div className="mb-3 flex items-center justify-between">
             <Dialog.Title className="title text-[19px]">{title}</Dialog.Title>
-            <Dialog.Close className="rounded-[3px] border-[1.3px] border-ink px-2.5 py-[3px] text-[12px] hover:bg-well">Close</Dialog.Close>
+            <Dialog.Close className="rounded-[3px] border-[1.3px] border-ink px-2.5 py-[3px] text-[12px] hover:bg-well">
+              Close
+            </Dialog.Close>
           </div>
           {children}
         </Dialog.Content>

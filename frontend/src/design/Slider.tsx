@@ -53,7 +53,9 @@ export function Slider({ parameter, value, onChange, label, className = "" }: Pr
       onPointerUp={() => {
         until.current = 0;
       }}
-      onValueChange={([next]) => next !== undefined && live.set(clampTo(parameter, log ? valueAt(parameter, next / STEPS) : next), current())}
+      onValueChange={([next]) =>
+        next !== undefined && live.set(clampTo(parameter, log ? valueAt(parameter, next / STEPS) : next), current())
+      }
       onDoubleClick={() => live.set(parameter.default, newGesture())}
     >
       <Radix.Track className="relative h-[3px] grow bg-rule">

@@ -34,7 +34,11 @@ export function Toasts() {
             ) : null}
           </div>
           {toast.action ? (
-            <Toast.Action altText={toast.action.label} onClick={toast.action.run} className="shrink-0 rounded-[3px] border-[1.3px] border-ink bg-ink px-2 py-[2px] text-card">
+            <Toast.Action
+              altText={toast.action.label}
+              onClick={toast.action.run}
+              className="shrink-0 rounded-[3px] border-[1.3px] border-ink bg-ink px-2 py-[2px] text-card"
+            >
               {toast.action.label}
             </Toast.Action>
           ) : null}

@@ -6,7 +6,17 @@ import { usePocket } from "../app/pocket";
 import { Button } from "../design/Button";
 import { addFiles } from "./importing";
 
-export function AddFiles({ label, tone, hint, children }: { label: string; tone: "solid" | "go"; hint?: string; children: ReactNode }) {
+export function AddFiles({
+  label,
+  tone,
+  hint,
+  children,
+}: {
+  label: string;
+  tone: "solid" | "go";
+  hint?: string;
+  children: ReactNode;
+}) {
   const about = useAbout();
   const pocket = usePocket((s) => s.open?.id);
   const picker = useRef<HTMLInputElement>(null);

@@ -33,7 +33,11 @@ export function Finds({ about, fold }: { about: About; fold: () => void }) {
   const setRecording = (on: boolean) => useView.getState().look({ recording: on });
   const waiting = Object.values(jobs);
   const list = useRef<HTMLDivElement>(null);
-  useNewestInSight(list, open?.id, open ? Object.keys(open.pocket.sources).length + waiting.length + uploads.length : 0);
+  useNewestInSight(
+    list,
+    open?.id,
+    open ? Object.keys(open.pocket.sources).length + waiting.length + uploads.length : 0,
+  );
   if (!open) return null;
   const sources = ordered(open.pocket.sources);
 
@@ -41,13 +45,28 @@ export function Finds({ about, fold }: { about: About; fold: () => void }) {
     <aside aria-label="Finds" className="flex min-h-0 flex-col border-r-[1.5px] border-ink p-3">
       <div className="mb-2 flex items-center justify-between">
         <h2 className="title text-[14.5px]">Finds</h2>
-        <button type="button" aria-label="Fold the finds away" title="Fold the finds away" className="ml-1 rounded-[2px] px-1 text-ink2 hover:bg-well" onClick={fold}>
+        <button
+          type="button"
+          aria-label="Fold the finds away"
+          title="Fold the finds away"
+          className="ml-1 rounded-[2px] px-1 text-ink2 hover:bg-well"
+          onClick={fold}
+        >
           ‹
         </button>
-        <Button className="mr-1 ml-auto" aria-pressed={recording} hint="The line input, or what plays here" onClick={() => setRecording(!recording)}>
+        <Button
+          className="mr-1 ml-auto"
+          aria-pressed={recording}
+          hint="The line input, or what plays here"
+          onClick={() => setRecording(!recording)}
+        >
           Record
         </Button>
-        <AddFiles tone="solid" label="Add audio files" hint={`Add ${about.formats.join(" ")} files; or drop them anywhere`}>
+        <AddFiles
+          tone="solid"
+          label="Add audio files"
+          hint={`Add ${about.formats.join(" ")} files; or drop them anywhere`}
+        >
           Add
         </AddFiles>
         <OwnSounds />
@@ -57,7 +76,14 @@ export function Finds({ about, fold }: { about: About; fold: () => void }) {
         {sources.map((source) => (
           <FindCard key={source.id} source={source} rate={open.pocket.rate} on={source.id === selected} />
         ))}
-        {folder ? <Progress name={folder.name} step={`Folder: ${folder.sent} of ${folder.count} files sent`} share={folder.sent / folder.count} onCancel={stopFolder} /> : null}
+        {folder ? (
+          <Progress
+            name={folder.name}
+            step={`Folder: ${folder.sent} of ${folder.count} files sent`}
+            share={folder.sent / folder.count}
+            onCancel={stopFolder}
+          />
+        ) : null}
         {uploads.map((upload) => (
           <Progress key={upload.id} name={upload.name} step="Sending" share={upload.share} onCancel={upload.abort} />
         ))}
@@ -86,7 +112,8 @@ export function Finds({ about, fold }: { about: About; fold: () => void }) {
 function useNewestInSight(list: RefObject<HTMLDivElement | null>, pocket: string | undefined, count: number): void {
   const before = useRef({ pocket, count });
   useEffect(() => {
-    if (before.current.pocket === pocket && count > before.current.count) list.current?.lastElementChild?.scrollIntoView({ block: "nearest" });
+    if (before.current.pocket === pocket && count > before.current.count)
+      list.current?.lastElementChild?.scrollIntoView({ block: "nearest" });
     before.current = { pocket, count };
   }, [list, pocket, count]);
 }
@@ -99,7 +126,12 @@ const FindCard = memo(function FindCard({ source, rate, on }: { source: Source; 
   }, [on]);
   const choose = () => showSource(source.id);
   const grid = source.grid;
-  const facts = [grid?.bars ? `${grid.bars} ${grid.bars === 1 ? "bar" : "bars"}` : seconds(source.frames / rate), source.channels === 1 ? "mono" : null].filter(Boolean).join(", ");
+  const facts = [
+    grid?.bars ? `${grid.bars} ${grid.bars === 1 ? "bar" : "bars"}` : seconds(source.frames / rate),
+    source.channels === 1 ? "mono" : null,
+  ]
+    .filter(Boolean)
+    .join(", ");
 
   const items = [
     { label: "Open in Listen", onSelect: () => (choose(), useView.getState().look({ station: "listen" })) },
@@ -110,51 +142,59 @@ const FindCard = memo(function FindCard({ source, rate, on }: { source: Source; 
   ];
   return (
     <Context label={`${source.name}: what to do`} items={() => items}>
-    <div
-      ref={card}
-      data-find={source.id}
-      className={`relative shrink-0 rounded-[4px] bg-card ${on ? "border-[1.5px] border-ink shadow-[3px_3px_0_var(--color-well)]" : "border border-rule hover:border-ink2"}`}
-    >
-      <button type="button" aria-pressed={on} aria-label={`Open ${source.name}`} className="absolute inset-0 rounded-[4px]" onClick={choose} onDoubleClick={() => setRenaming(true)} />
-      <div className="pointer-events-none relative px-2 py-1.5">
-        <div className="flex items-center justify-between gap-1">
-          <EditableName
-            className="title pointer-events-auto text-[13.5px]"
-            label="Name of the find"
-            value={source.name}
-            editing={renaming}
-            onClick={choose}
-            onEditing={setRenaming}
-            onChange={(name) => void edit({ type: "rename_source", source: source.id, name })}
-          />
-          <span className="pointer-events-auto -mr-1">
-            <Dots
-              name={`Menu of ${source.name}`}
-              label={`${source.name}: what to do`}
-              items={items}
+      <div
+        ref={card}
+        data-find={source.id}
+        className={`relative shrink-0 rounded-[4px] bg-card ${on ? "border-[1.5px] border-ink shadow-[3px_3px_0_var(--color-well)]" : "border border-rule hover:border-ink2"}`}
+      >
+        <button
+          type="button"
+          aria-pressed={on}
+          aria-label={`Open ${source.name}`}
+          className="absolute inset-0 rounded-[4px]"
+          onClick={choose}
+          onDoubleClick={() => setRenaming(true)}
+        />
+        <div className="pointer-events-none relative px-2 py-1.5">
+          <div className="flex items-center justify-between gap-1">
+            <EditableName
+              className="title pointer-events-auto text-[13.5px]"
+              label="Name of the find"
+              value={source.name}
+              editing={renaming}
+              onClick={choose}
+              onEditing={setRenaming}
+              onChange={(name) => void edit({ type: "rename_source", source: source.id, name })}
             />
-          </span>
-        </div>
-        <MiniWave hash={source.audio} frames={source.frames} start={0} end={source.frames} height={20} />
-        <div className="mt-0.5 flex items-center gap-1.5 text-[11px] text-ink2">
-          <span className="font-semibold">{grid ? fixed(grid.bpm, 2) : "no tempo"}</span>
-          <span className="truncate">{facts}</span>
-          {source.origin?.lossy ? (
-            <Hint text={`From a lossy file (${source.origin.format}): what its coding threw away cannot come back.`}>
-              <span tabIndex={0} className="pointer-events-auto ml-auto rounded-[2px] border border-ink2 px-1 text-[11px] leading-[14px]">
-                lossy
-              </span>
-            </Hint>
-          ) : null}
+            <span className="pointer-events-auto -mr-1">
+              <Dots name={`Menu of ${source.name}`} label={`${source.name}: what to do`} items={items} />
+            </span>
+          </div>
+          <MiniWave hash={source.audio} frames={source.frames} start={0} end={source.frames} height={20} />
+          <div className="mt-0.5 flex items-center gap-1.5 text-[11px] text-ink2">
+            <span className="font-semibold">{grid ? fixed(grid.bpm, 2) : "no tempo"}</span>
+            <span className="truncate">{facts}</span>
+            {source.origin?.lossy ? (
+              <Hint text={`From a lossy file (${source.origin.format}): what its coding threw away cannot come back.`}>
+                <span
+                  tabIndex={0}
+                  className="pointer-events-auto ml-auto rounded-[2px] border border-ink2 px-1 text-[11px] leading-[14px]"
+                >
+                  lossy
+                </span>
+              </Hint>
+            ) : null}
+          </div>
         </div>
       </div>
-    </div>
     </Context>
   );
 });
 
 async function remove(source: Source): Promise<void> {
-  const pads = Object.values(usePocket.getState().open?.pocket.pads ?? {}).filter((pad) => pad.chop.source === source.id);
+  const pads = Object.values(usePocket.getState().open?.pocket.pads ?? {}).filter(
+    (pad) => pad.chop.source === source.id,
+  );
   if (!pads.length) {
     await edit({ type: "remove_source", source: source.id, with_pads: false });
     return;
@@ -163,20 +203,45 @@ async function remove(source: Source): Promise<void> {
     title: `${source.name} is on ${pads.length} pads`,
     text: "Removing it empties those pads too. Undo brings all of it back.",
     tone: "error",
-    action: { label: "Remove with pads", run: () => void edit({ type: "remove_source", source: source.id, with_pads: true }) },
+    action: {
+      label: "Remove with pads",
+      run: () => void edit({ type: "remove_source", source: source.id, with_pads: true }),
+    },
   });
 }
 
-function Progress({ name, step, share, onCancel }: { name: string; step: string; share: number; onCancel: () => void }) {
+function Progress({
+  name,
+  step,
+  share,
+  onCancel,
+}: {
+  name: string;
+  step: string;
+  share: number;
+  onCancel: () => void;
+}) {
   return (
     <div className="shrink-0 rounded-[4px] border border-dashed border-ink2 px-2 py-1.5" data-progress={name}>
       <div className="flex items-center justify-between gap-2">
         <span className="title truncate text-[13px]">{name}</span>
-        <button type="button" aria-label={`Cancel ${name}`} className="rounded-[2px] px-1 text-[11.5px] underline hover:bg-well" onClick={onCancel}>
+        <button
+          type="button"
+          aria-label={`Cancel ${name}`}
+          className="rounded-[2px] px-1 text-[11.5px] underline hover:bg-well"
+          onClick={onCancel}
+        >
           Cancel
         </button>
       </div>
-      <div role="progressbar" aria-label={`${step} ${name}`} aria-valuemin={0} aria-valuemax={100} aria-valuenow={Math.round(share * 100)} className="mt-1 h-[5px] bg-well">
+      <div
+        role="progressbar"
+        aria-label={`${step} ${name}`}
+        aria-valuemin={0}
+        aria-valuemax={100}
+        aria-valuenow={Math.round(share * 100)}
+        className="mt-1 h-[5px] bg-well"
+      >
         <div className="h-full bg-ink" style={{ width: `${Math.round(share * 100)}%` }} />
       </div>
       <div className="mt-0.5 text-[11px] text-ink2">

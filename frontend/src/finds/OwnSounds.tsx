@@ -12,7 +12,8 @@ import { addFiles } from "./importing";
 export function OwnSounds() {
   const about = useAbout();
   const pocket = usePocket((s) => s.open?.id);
-  const names = useQuery({ queryKey: ["own"], queryFn: () => ask(api.GET("/api/own")), staleTime: Infinity }).data?.names ?? [];
+  const names =
+    useQuery({ queryKey: ["own"], queryFn: () => ask(api.GET("/api/own")), staleTime: Infinity }).data?.names ?? [];
   if (!about || !pocket) return null;
   async function take(name: string) {
     try {
@@ -27,7 +28,11 @@ export function OwnSounds() {
     <Menu
       label="A sound of ours"
       trigger={
-        <Button aria-label="Add a sound of ours" hint="Tones, noises, a bell, a string, drums: to begin from nothing" className="!px-1.5">
+        <Button
+          aria-label="Add a sound of ours"
+          hint="Tones, noises, a bell, a string, drums: to begin from nothing"
+          className="!px-1.5"
+        >
           ▾
         </Button>
       }

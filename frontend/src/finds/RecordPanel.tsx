@@ -34,7 +34,10 @@ export function RecordPanel({ close }: { close: () => void }) {
     void recorder.open(which, source ? { hash: source.audio, frames: source.frames } : null);
   };
   return (
-    <section aria-label="Record" className="mb-2 flex flex-col gap-1.5 rounded-[4px] border-[1.3px] border-ink bg-card p-2 text-[12px]">
+    <section
+      aria-label="Record"
+      className="mb-2 flex flex-col gap-1.5 rounded-[4px] border-[1.3px] border-ink bg-card p-2 text-[12px]"
+    >
       <div className="flex flex-wrap items-center gap-1">
         {INPUTS.map(({ which, label, hint }) => (
           <Button
@@ -60,7 +63,10 @@ export function RecordPanel({ close }: { close: () => void }) {
         aria-valuenow={Math.round(Math.min(0, Math.max(FLOOR_DB, db)))}
         className="h-[9px] bg-well"
       >
-        <div className={`h-full ${db > -0.1 ? "bg-now" : "bg-snare"}`} style={{ width: `${Math.max(0, Math.min(100, (1 - db / FLOOR_DB) * 100))}%` }} />
+        <div
+          className={`h-full ${db > -0.1 ? "bg-now" : "bg-snare"}`}
+          style={{ width: `${Math.max(0, Math.min(100, (1 - db / FLOOR_DB) * 100))}%` }}
+        />
       </div>
       <div className="flex flex-wrap items-center gap-x-2 gap-y-1">
         {recording ? (
@@ -68,12 +74,20 @@ export function RecordPanel({ close }: { close: () => void }) {
             ■ Stop and keep
           </Button>
         ) : (
-          <Button tone="solid" disabled={!input} hint={input ? undefined : "Choose an input first"} onClick={() => void recorder.start(pocket, input === "pocket" ? "As played" : "Take")}>
+          <Button
+            tone="solid"
+            disabled={!input}
+            hint={input ? undefined : "Choose an input first"}
+            onClick={() => void recorder.start(pocket, input === "pocket" ? "As played" : "Take")}
+          >
             ● Record
           </Button>
         )}
         {left > 0 && !recording ? (
-          <Button hint={`Make a find of the ${left.toFixed(1)} s that were recorded before`} onClick={() => void recorder.bringIn().then(closeIf)}>
+          <Button
+            hint={`Make a find of the ${left.toFixed(1)} s that were recorded before`}
+            onClick={() => void recorder.bringIn().then(closeIf)}
+          >
             Bring it in
           </Button>
         ) : null}

@@ -28,8 +28,13 @@ export function addFiles(pocket: string, files: Iterable<File>, about: About): v
   for (const file of files) {
     if (file.size > about.most_bytes) {
       const most = Math.round(about.most_bytes / 1e6).toLocaleString("en");
-      toast({ title: `${file.name} was not added`, text: `It is larger than ${most} MB, the most that is taken. Cut it shorter and try again.`, tone: "error" });
-    } else if (file.size === 0) toast({ title: `${file.name} was not added`, text: "The file is empty.", tone: "error" });
+      toast({
+        title: `${file.name} was not added`,
+        text: `It is larger than ${most} MB, the most that is taken. Cut it shorter and try again.`,
+        tone: "error",
+      });
+    } else if (file.size === 0)
+      toast({ title: `${file.name} was not added`, text: "The file is empty.", tone: "error" });
     else queue.push({ pocket, file, again: false });
   }
   pump();
@@ -46,10 +51,21 @@ export async function addDropped(pocket: string, data: DataTransfer, about: Abou
     const found: File[] = [];
     await gather(folder as FileSystemDirectoryEntry, about.formats, found);
     found.sort((a, b) => a.name.localeCompare(b.name, undefined, { numeric: true }));
-    if (!found.length) toast({ title: `Nothing to add in ${folder.name}`, text: `It holds no ${about.formats.join(" ")} files.`, tone: "error" });
+    if (!found.length)
+      toast({
+        title: `Nothing to add in ${folder.name}`,
+        text: `It holds no ${about.formats.join(" ")} files.`,
+        tone: "error",
+      });
     else {
       const before = useUploads.getState().folder;
-      useUploads.setState({ folder: { name: before ? `${before.name}, ${folder.name}` : folder.name, sent: before?.sent ?? 0, count: (before?.count ?? 0) + found.length } });
+      useUploads.setState({
+        folder: {
+          name: before ? `${before.name}, ${folder.name}` : folder.name,
+          sent: before?.sent ?? 0,
+          count: (before?.count ?? 0) + found.length,
+        },
+      });
       ofFolder = new Set([...ofFolder, ...found]);
       addFiles(pocket, found, about);
     }
@@ -67,7 +83,12 @@ async function gather(folder: FileSystemDirectoryEntry, formats: string[], into:
     for (const entry of some) {
       if (entry.isDirectory) await gather(entry as FileSystemDirectoryEntry, formats, into);
       else if (formats.some((ending) => entry.name.toLowerCase().endsWith(ending)) && !entry.name.startsWith("."))
-        await new Promise<void>((done) => (entry as FileSystemFileEntry).file((file) => (into.push(file), done()), () => done()));
+        await new Promise<void>((done) =>
+          (entry as FileSystemFileEntry).file(
+            (file) => (into.push(file), done()),
+            () => done(),
+          ),
+        );
     }
   }
 }
@@ -102,7 +123,10 @@ function send(pocket: string, file: File, again: boolean): void {
     const inFolder = ofFolder.delete(file);
     useUploads.setState((s) => {
       const folder = s.folder && inFolder ? { ...s.folder, sent: s.folder.sent + 1 } : s.folder;
-      return { uploads: s.uploads.filter((u) => u.id !== id), folder: folder && folder.sent >= folder.count ? null : folder };
+      return {
+        uploads: s.uploads.filter((u) => u.id !== id),
+        folder: folder && folder.sent >= folder.count ? null : folder,
+      };
     });
     pump();
   };
@@ -128,7 +152,9 @@ function send(pocket: string, file: File, again: boolean): void {
     done();
     toast({ title: `${file.name} cancelled`, text: "Nothing was added.", tone: "note" });
   };
-  useUploads.setState((s) => ({ uploads: [...s.uploads, { id, name: file.name, share: 0, abort: () => request.abort() }] }));
+  useUploads.setState((s) => ({
+    uploads: [...s.uploads, { id, name: file.name, share: 0, abort: () => request.abort() }],
+  }));
   request.send(file);
 }
 

@@ -9,13 +9,21 @@ import { PAGE } from "./keys";
 export function Controller() {
   const { devices, state, last } = useMidi();
   return (
-    <section aria-label="Pad controller" className="mt-3 rounded-[8px] border-[1.5px] border-ink bg-well p-2 text-[11.5px]">
+    <section
+      aria-label="Pad controller"
+      className="mt-3 rounded-[8px] border-[1.5px] border-ink bg-well p-2 text-[11.5px]"
+    >
       <div className="mb-1.5 flex items-center gap-1.5">
         <span className="title text-[12.5px]">Controller</span>
         <span className="min-w-0 grow truncate text-ink2" role="status">
           {last || "higher on a pad is harder"}
         </span>
-        <button type="button" aria-label="Close the controller" className="rounded-[2px] px-1 hover:bg-card" onClick={() => useView.getState().look({ controller: false })}>
+        <button
+          type="button"
+          aria-label="Close the controller"
+          className="rounded-[2px] px-1 hover:bg-card"
+          onClick={() => useView.getState().look({ controller: false })}
+        >
           ×
         </button>
       </div>
@@ -30,12 +38,23 @@ export function Controller() {
       </div>
       <div className="mt-1.5 flex items-center gap-1.5">
         {canConnect() ? (
-          <Button hint="Pads and keyboards that are plugged in: notes from 36 up play the pads" onClick={() => void connectDevices()}>
+          <Button
+            hint="Pads and keyboards that are plugged in: notes from 36 up play the pads"
+            onClick={() => void connectDevices()}
+          >
             {state === "on" ? "Look again" : state === "asking" ? "Asking ..." : "Connect devices"}
           </Button>
         ) : null}
         <span className="text-ink2">
-          {!canConnect() ? "This browser knows no MIDI devices; the pads above do." : state === "refused" ? "The browser does not allow it." : state === "on" ? (devices.length ? devices.join(", ") : "none plugged in") : ""}
+          {!canConnect()
+            ? "This browser knows no MIDI devices; the pads above do."
+            : state === "refused"
+              ? "The browser does not allow it."
+              : state === "on"
+                ? devices.length
+                  ? devices.join(", ")
+                  : "none plugged in"
+                : ""}
         </span>
       </div>
     </section>
@@ -48,7 +67,15 @@ function Control({ number, label }: { number: number; label: string }) {
   return (
     <label className="flex items-center gap-1.5" title={tied ? `Moves ${tied}` : "Tied to nothing yet: Tie, in Shape"}>
       {label}
-      <input type="range" min={0} max={127} defaultValue={0} className="w-full accent-ink" aria-label={`Controller ${label.toLowerCase()}`} onChange={(event) => receive([0xb0, number, Number(event.target.value)], event.timeStamp)} />
+      <input
+        type="range"
+        min={0}
+        max={127}
+        defaultValue={0}
+        className="w-full accent-ink"
+        aria-label={`Controller ${label.toLowerCase()}`}
+        onChange={(event) => receive([0xb0, number, Number(event.target.value)], event.timeStamp)}
+      />
     </label>
   );
 }

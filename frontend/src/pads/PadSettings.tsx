@@ -24,7 +24,11 @@ type Field = "level" | "pitch" | "fade_out";
 export function PadSettings({ pads, pocket }: { pads: number[]; pocket: Pocket }) {
   const [renaming, setRenaming] = useState(false);
   const names = useKeyNames((s) => s.names);
-  const [level, pitch, fade] = [useParameter("pad", "level"), useParameter("pad", "pitch"), useParameter("pad", "fade_out")];
+  const [level, pitch, fade] = [
+    useParameter("pad", "level"),
+    useParameter("pad", "pitch"),
+    useParameter("pad", "fade_out"),
+  ];
   const first = pads[0] as number;
   const bus = usePocket((s) => s.open?.sounds?.voices[first]?.bus);
   const together = useView((s) => s.together);
@@ -40,22 +44,41 @@ export function PadSettings({ pads, pocket }: { pads: number[]; pocket: Pocket }
     if (!many || together === "alike") return change({ sound: { [field]: value } }, gesture);
     if (!bases.current.has(gesture)) {
       bases.current.clear();
-      bases.current.set(gesture, Object.fromEntries(pads.map((index) => [index, soundOf(pocket.pads[index]?.sound ?? {})[field]])));
+      bases.current.set(
+        gesture,
+        Object.fromEntries(pads.map((index) => [index, soundOf(pocket.pads[index]?.sound ?? {})[field]])),
+      );
     }
     const base = bases.current.get(gesture) ?? {};
     const by = value - (base[first] ?? 0);
     const values = Object.fromEntries(pads.map((index) => [index, clampTo(ranges[field], (base[index] ?? 0) + by)]));
     void edit({ type: "set_each_pad", field, values }, gesture);
   }
-  const change = (changes: { sound?: Record<string, number | boolean | string>; role?: Role; choke?: number; name?: string; bus?: string | null }, gesture: string | null = null) =>
-    void edit({ type: "set_pads", pads, ...changes }, gesture);
+  const change = (
+    changes: {
+      sound?: Record<string, number | boolean | string>;
+      role?: Role;
+      choke?: number;
+      name?: string;
+      bus?: string | null;
+    },
+    gesture: string | null = null,
+  ) => void edit({ type: "set_pads", pads, ...changes }, gesture);
 
   return (
     <div className="mt-3 border-t border-rule pt-2.5" data-testid="pad-settings">
       <div className="mb-1 flex items-center gap-1.5">
         <span className="title shrink-0 text-[14px]">{many ? `${pads.length} pads` : `${names[first % PAGE]} ·`}</span>
         {many ? null : (
-          <EditableName className="title text-[14px]" mayBeEmpty label="Name of the pad" value={pad.called} editing={renaming} onEditing={setRenaming} onChange={(name) => change({ name })} />
+          <EditableName
+            className="title text-[14px]"
+            mayBeEmpty
+            label="Name of the pad"
+            value={pad.called}
+            editing={renaming}
+            onEditing={setRenaming}
+            onChange={(name) => change({ name })}
+          />
         )}
         <span className="grow" />
         <Dots name="Menu of the pad" label="What to do with the pads" items={padItems(pads)} />
@@ -63,7 +86,11 @@ export function PadSettings({ pads, pocket }: { pads: number[]; pocket: Pocket }
       {many ? (
         <div className="mb-1.5 flex items-center gap-1.5 text-[11.5px] text-ink2">
           <span className="grow">All {pads.length} change; shown is the first.</span>
-          <Toggle on={together === "by"} onChange={(on) => useView.getState().look({ together: on ? "by" : "alike" })} hint="On: level, pitch and fade of each move by as much. Off: all get the same value">
+          <Toggle
+            on={together === "by"}
+            onChange={(on) => useView.getState().look({ together: on ? "by" : "alike" })}
+            hint="On: level, pitch and fade of each move by as much. Off: all get the same value"
+          >
             Each by as much
           </Toggle>
         </div>
@@ -82,13 +109,25 @@ export function PadSettings({ pads, pocket }: { pads: number[]; pocket: Pocket }
       <Row field="fade_out" value={sound.fade_out} change={number} />
       <PadSound pads={pads} pad={pad} pocket={pocket} />
       <div className="mt-1.5 flex flex-wrap gap-1.5">
-        <Toggle on={sound.reverse} onChange={(reverse) => change({ sound: { reverse } })} hint="Play it from its end to its start">
+        <Toggle
+          on={sound.reverse}
+          onChange={(reverse) => change({ sound: { reverse } })}
+          hint="Play it from its end to its start"
+        >
           Reverse
         </Toggle>
-        <Toggle on={sound.play === "held"} onChange={(held) => change({ sound: { play: held ? "held" : "one-shot" } })} hint="On: sounds only while the pad is held down. Off: one-shot, plays to its end">
+        <Toggle
+          on={sound.play === "held"}
+          onChange={(held) => change({ sound: { play: held ? "held" : "one-shot" } })}
+          hint="On: sounds only while the pad is held down. Off: one-shot, plays to its end"
+        >
           Gate
         </Toggle>
-        <Toggle on={!pad.choke} onChange={(ring) => change({ choke: ring ? 0 : 1 })} hint="Nothing cuts it off, and it cuts nothing off">
+        <Toggle
+          on={!pad.choke}
+          onChange={(ring) => change({ choke: ring ? 0 : 1 })}
+          hint="Nothing cuts it off, and it cuts nothing off"
+        >
           Let ring
         </Toggle>
         <Menu
@@ -111,8 +150,16 @@ export function PadSettings({ pads, pocket }: { pads: number[]; pocket: Pocket }
               null,
               ...Object.values(pocket.buses)
                 .filter((bus) => !bus.is_return)
-                .map((bus) => ({ label: bus.name, checked: pad.bus === bus.id, onSelect: () => change({ bus: bus.id }) })),
-              { label: "Straight to the master", checked: pad.bus === "master", onSelect: () => change({ bus: "master" }) },
+                .map((bus) => ({
+                  label: bus.name,
+                  checked: pad.bus === bus.id,
+                  onSelect: () => change({ bus: bus.id }),
+                })),
+              {
+                label: "Straight to the master",
+                checked: pad.bus === "master",
+                onSelect: () => change({ bus: "master" }),
+              },
             ]}
           />
         ) : null}
@@ -150,13 +197,26 @@ export function PadSettings({ pads, pocket }: { pads: number[]; pocket: Pocket }
   );
 }
 
-function Row({ field, value, change }: { field: Field; value: number; change: (field: Field, value: number, gesture: string) => void }) {
+function Row({
+  field,
+  value,
+  change,
+}: {
+  field: Field;
+  value: number;
+  change: (field: Field, value: number, gesture: string) => void;
+}) {
   const parameter = useParameter("pad", field);
   return (
     <div className="grid grid-cols-[62px_1fr_76px] items-center gap-2 text-[12px]">
       <span>{parameter.label}</span>
       <Slider parameter={parameter} value={value} onChange={(v, gesture) => change(field, v, gesture)} />
-      <NumberField align="right" parameter={parameter} value={value} onChange={(v, gesture) => change(field, v, gesture)} />
+      <NumberField
+        align="right"
+        parameter={parameter}
+        value={value}
+        onChange={(v, gesture) => change(field, v, gesture)}
+      />
     </div>
   );
 }

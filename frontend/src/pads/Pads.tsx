@@ -46,21 +46,46 @@ export function Pads() {
   const mixed = new Set(here.map((pad) => pocket.pads[pad]?.chop.source)).size > 1;
 
   return (
-    <section aria-label="Pads" className="thin-scroll flex min-h-0 flex-col overflow-auto border-l-[1.5px] border-ink p-3">
+    <section
+      aria-label="Pads"
+      className="thin-scroll flex min-h-0 flex-col overflow-auto border-l-[1.5px] border-ink p-3"
+    >
       <div className="mb-2 flex items-center justify-between gap-1">
         <h2 className="title text-[14.5px]">Pads</h2>
-        <button type="button" aria-label="Fold the pads away" title="Fold the pads away; the keys play them all the same" className="rounded-[2px] px-1 text-ink2 hover:bg-well" onClick={() => look({ padsShut: true })}>
+        <button
+          type="button"
+          aria-label="Fold the pads away"
+          title="Fold the pads away; the keys play them all the same"
+          className="rounded-[2px] px-1 text-ink2 hover:bg-well"
+          onClick={() => look({ padsShut: true })}
+        >
           ›
         </button>
         <PageName page={page} name={pocket.pages[page] ?? ""} />
         <span className="grow" />
-        <Button tone="quiet" className="!px-1.5" keys="Page up" hint="Page before" aria-label="Page before" disabled={page === 0} onClick={() => look({ page: page - 1 })}>
+        <Button
+          tone="quiet"
+          className="!px-1.5"
+          keys="Page up"
+          hint="Page before"
+          aria-label="Page before"
+          disabled={page === 0}
+          onClick={() => look({ page: page - 1 })}
+        >
           ‹
         </Button>
         <span aria-live="polite" className="whitespace-nowrap">
           page {page + 1} <span className="text-ink2">of {Math.max(pages, page + 1)}</span>
         </span>
-        <Button tone="quiet" className="!px-1.5" keys="Page down" hint="Next page" aria-label="Next page" disabled={page + 1 >= more} onClick={() => look({ page: page + 1 })}>
+        <Button
+          tone="quiet"
+          className="!px-1.5"
+          keys="Page down"
+          hint="Next page"
+          aria-label="Next page"
+          disabled={page + 1 >= more}
+          onClick={() => look({ page: page + 1 })}
+        >
           ›
         </Button>
         <PageMenu page={page} pocket={pocket} />
@@ -70,7 +95,18 @@ export function Pads() {
         {Array.from({ length: PAGE }, (_, i) => {
           const index = page * PAGE + i;
           const pad = pocket.pads[index];
-          return <PadCard key={index} index={index} place={i} pad={pad} source={pad ? pocket.sources[pad.chop.source] : undefined} mixed={mixed} height={height} chosen={chosen.includes(index)} />;
+          return (
+            <PadCard
+              key={index}
+              index={index}
+              place={i}
+              pad={pad}
+              source={pad ? pocket.sources[pad.chop.source] : undefined}
+              mixed={mixed}
+              height={height}
+              chosen={chosen.includes(index)}
+            />
+          );
         })}
       </div>
       {controller ? <Controller /> : null}
@@ -86,7 +122,9 @@ function NotesOn({ pocket }: { pocket: Pocket }) {
   if (!on) return null;
   return (
     <p role="status" className="mb-2 flex items-center gap-1.5 rounded-[3px] bg-nowtint px-2 py-1 text-[12px]">
-      <span className="min-w-0 grow">{pad ? `The keys play notes of ${pad.called}.` : "The keys play notes: choose a pad."}</span>
+      <span className="min-w-0 grow">
+        {pad ? `The keys play notes of ${pad.called}.` : "The keys play notes: choose a pad."}
+      </span>
       <Button keys="I" onClick={toggleNotes}>
         Pads again
       </Button>
@@ -106,7 +144,14 @@ function PageName({ page, name }: { page: number; name: string }) {
   if (!name && !on) return null;
   return (
     <span className="min-w-0 truncate" onDoubleClick={() => set(true)}>
-      <EditableName className="title truncate text-[13px] text-ink2" label="Name of the page" value={name || `Page ${page + 1}`} editing={on} onEditing={set} onChange={(next) => void edit({ type: "name_page", page, name: next })} />
+      <EditableName
+        className="title truncate text-[13px] text-ink2"
+        label="Name of the page"
+        value={name || `Page ${page + 1}`}
+        editing={on}
+        onEditing={set}
+        onChange={(next) => void edit({ type: "name_page", page, name: next })}
+      />
     </span>
   );
 }
@@ -114,7 +159,9 @@ function PageName({ page, name }: { page: number; name: string }) {
 const useNaming = create<{ page: number | null }>(() => ({ page: null }));
 
 function PageMenu({ page, pocket }: { page: number; pocket: Pocket }) {
-  const mine = Object.keys(pocket.pads).map(Number).filter((pad) => Math.floor(pad / PAGE) === page);
+  const mine = Object.keys(pocket.pads)
+    .map(Number)
+    .filter((pad) => Math.floor(pad / PAGE) === page);
   const controller = useView((s) => s.controller);
   const { look } = useView.getState();
   return (
@@ -125,7 +172,11 @@ function PageMenu({ page, pocket }: { page: number; pocket: Pocket }) {
         { label: "Name this page", focuses: true, onSelect: () => setTimeout(() => useNaming.setState({ page })) },
         { label: "Copy as a kit of its own", disabled: !mine.length, onSelect: () => void copyPage(page) },
         { label: "Choose all its pads", disabled: !mine.length, onSelect: () => look({ pads: mine }) },
-        { label: "Clear this page", disabled: !mine.length, onSelect: () => void edit({ type: "clear_pads", pads: mine }) },
+        {
+          label: "Clear this page",
+          disabled: !mine.length,
+          onSelect: () => void edit({ type: "clear_pads", pads: mine }),
+        },
         null,
         { label: "Pad controller", checked: controller, onSelect: () => look({ controller: !controller }) },
       ]}
@@ -143,7 +194,9 @@ async function copyPage(page: number): Promise<void> {
 function Empty({ none }: { none: boolean }) {
   return (
     <p className="mt-3 border-t border-rule pt-3 text-[12.5px] text-ink2">
-      {none ? "No chops on the pads yet. Open a find in Chop and press All to pads." : "Play a pad to see and change its settings."}
+      {none
+        ? "No chops on the pads yet. Open a find in Chop and press All to pads."
+        : "Play a pad to see and change its settings."}
     </p>
   );
 }
@@ -151,7 +204,13 @@ function Empty({ none }: { none: boolean }) {
 /** A padlock: no slice takes the place of this one. */
 function Lock({ lit }: { lit: boolean }) {
   return (
-    <svg aria-hidden viewBox="0 0 10 12" className="absolute top-[16px] left-[6px] h-[12px] w-[10px]" fill={lit ? CARD : INK} stroke={lit ? CARD : INK}>
+    <svg
+      aria-hidden
+      viewBox="0 0 10 12"
+      className="absolute top-[16px] left-[6px] h-[12px] w-[10px]"
+      fill={lit ? CARD : INK}
+      stroke={lit ? CARD : INK}
+    >
       <path d="M2.6 5.5V3.6a2.4 2.4 0 0 1 4.8 0v1.9" fill="none" strokeWidth="1.5" />
       <rect x="1.2" y="5.4" width="7.6" height="5.8" rx="1" strokeWidth="0" />
     </svg>
@@ -195,10 +254,22 @@ const PadCard = memo(function PadCard({ index, place, pad, source, mixed, height
       const cut = event.dataTransfer.getData("text/cut");
       const favourite = event.dataTransfer.getData("text/favourite");
       if (favourite) fromShelf(JSON.parse(favourite) as Favourite, index);
-      if (from && Number(from) !== index) void edit(event.altKey || event.ctrlKey ? { type: "copy_pad", pad: Number(from), to: [index] } : { type: "move_pad", pad: Number(from), to: index });
+      if (from && Number(from) !== index)
+        void edit(
+          event.altKey || event.ctrlKey
+            ? { type: "copy_pad", pad: Number(from), to: [index] }
+            : { type: "move_pad", pad: Number(from), to: index },
+        );
       if (cut) {
         const [sourceId, cutId] = cut.split("/") as [string, string];
-        void edit({ type: "slices_to_pads", source: sourceId, cuts: [cutId], pads: [index], choke: 1, layer: event.shiftKey && Boolean(pad) });
+        void edit({
+          type: "slices_to_pads",
+          source: sourceId,
+          cuts: [cutId],
+          pads: [index],
+          choke: 1,
+          layer: event.shiftKey && Boolean(pad),
+        });
       }
     },
   };
@@ -228,60 +299,83 @@ const PadCard = memo(function PadCard({ index, place, pad, source, mixed, height
   const lit = Boolean(hits);
 
   return (
-    <Context label={`${pad.called}: what to do`} items={() => padItems(useView.getState().pads.includes(index) ? useView.getState().pads : [index])}>
-    <button
-      type="button"
-      {...dropping}
-      data-pad={index}
-      style={{ height }}
-      data-sounding={lit || undefined}
-      data-struck={struck || undefined}
-      aria-label={`Pad ${key}: ${pad.called}, ${source.name}${pad.role ? `, ${ROLES[pad.role].label}` : ""}${pad.locked ? ", locked" : ""}`}
-      aria-pressed={chosen}
-      draggable
-      onDragStart={(event) => {
-        release();
-        dragged.current = true;
-        event.dataTransfer.setData("text/pad", String(index));
-        event.dataTransfer.effectAllowed = "move";
-      }}
-      onPointerDown={press}
-      onPointerUp={release}
-      onPointerLeave={(event) => event.buttons && release()}
-      onKeyDown={(event) => {
-        if ((event.key === "Enter" || event.key === " ") && !event.repeat) {
-          event.preventDefault();
-          event.stopPropagation();
-          pressPad(index, 127, event.timeStamp);
-          look({ pads: [index] });
-        }
-      }}
-      onKeyUp={(event) => (event.key === "Enter" || event.key === " ") && release()}
-      className={`${frame} ${lit ? "border-now bg-now text-white" : struck ? "bg-nowtint" : "bg-card"} ${over ? "border-now" : lit ? "" : "border-ink"} ${chosen && !lit ? "shadow-[0_0_0_2px_var(--color-now)]" : ""}`}
+    <Context
+      label={`${pad.called}: what to do`}
+      items={() => padItems(useView.getState().pads.includes(index) ? useView.getState().pads : [index])}
     >
-      <span className="absolute top-0 left-1.5 text-[11px]">{key}</span>
-      <span aria-hidden className="absolute -top-px right-1.5 text-[11px]" style={{ color: lit ? CARD : color }}>
-        {pad.role ? ROLES[pad.role].glyph : ""}
-      </span>
-      <span aria-hidden className="absolute top-[13px] right-[5px] left-[5px] border-t-[1.4px] border-dashed" style={{ borderColor: lit ? CARD : color }} />
-      <span className="absolute top-[18px] right-[5px] left-[5px]">
-        <MiniWave hash={source.audio} frames={source.frames} start={Math.max(0, pad.chop.start)} end={Math.min(source.frames, pad.chop.end)} height={height - ROUND_WAVE} color={lit ? CARD : INK} fit />
-      </span>
-      <Name text={pad.called} className={`absolute right-1 left-1 justify-center text-[11px] leading-[13px] font-semibold ${mixed ? "bottom-[14px]" : "bottom-[7px]"}`} />
-      {mixed ? <Name text={source.name} className={`absolute right-2.5 bottom-[2px] left-2.5 justify-center text-[11px] leading-[12px] ${lit ? "" : "text-ink2"}`} /> : null}
-      {pad.locked ? <Lock lit={lit} /> : null}
-      {pad.layers.length ? (
-        <span className="absolute top-0 left-5 text-[11px]" title={`${pad.layers.length + 1} layers`}>
-          +{pad.layers.length}
+      <button
+        type="button"
+        {...dropping}
+        data-pad={index}
+        style={{ height }}
+        data-sounding={lit || undefined}
+        data-struck={struck || undefined}
+        aria-label={`Pad ${key}: ${pad.called}, ${source.name}${pad.role ? `, ${ROLES[pad.role].label}` : ""}${pad.locked ? ", locked" : ""}`}
+        aria-pressed={chosen}
+        draggable
+        onDragStart={(event) => {
+          release();
+          dragged.current = true;
+          event.dataTransfer.setData("text/pad", String(index));
+          event.dataTransfer.effectAllowed = "move";
+        }}
+        onPointerDown={press}
+        onPointerUp={release}
+        onPointerLeave={(event) => event.buttons && release()}
+        onKeyDown={(event) => {
+          if ((event.key === "Enter" || event.key === " ") && !event.repeat) {
+            event.preventDefault();
+            event.stopPropagation();
+            pressPad(index, 127, event.timeStamp);
+            look({ pads: [index] });
+          }
+        }}
+        onKeyUp={(event) => (event.key === "Enter" || event.key === " ") && release()}
+        className={`${frame} ${lit ? "border-now bg-now text-white" : struck ? "bg-nowtint" : "bg-card"} ${over ? "border-now" : lit ? "" : "border-ink"} ${chosen && !lit ? "shadow-[0_0_0_2px_var(--color-now)]" : ""}`}
+      >
+        <span className="absolute top-0 left-1.5 text-[11px]">{key}</span>
+        <span aria-hidden className="absolute -top-px right-1.5 text-[11px]" style={{ color: lit ? CARD : color }}>
+          {pad.role ? ROLES[pad.role].glyph : ""}
         </span>
-      ) : null}
-      {pad.sound.reverse || pad.sound.play === "held" ? (
-        <span aria-hidden className="absolute top-[15px] right-1.5 text-[11px]" style={{ color: lit ? CARD : INK }}>
-          {pad.sound.reverse ? "◂" : ""}
-          {pad.sound.play === "held" ? "▭" : ""}
+        <span
+          aria-hidden
+          className="absolute top-[13px] right-[5px] left-[5px] border-t-[1.4px] border-dashed"
+          style={{ borderColor: lit ? CARD : color }}
+        />
+        <span className="absolute top-[18px] right-[5px] left-[5px]">
+          <MiniWave
+            hash={source.audio}
+            frames={source.frames}
+            start={Math.max(0, pad.chop.start)}
+            end={Math.min(source.frames, pad.chop.end)}
+            height={height - ROUND_WAVE}
+            color={lit ? CARD : INK}
+            fit
+          />
         </span>
-      ) : null}
-    </button>
+        <Name
+          text={pad.called}
+          className={`absolute right-1 left-1 justify-center text-[11px] leading-[13px] font-semibold ${mixed ? "bottom-[14px]" : "bottom-[7px]"}`}
+        />
+        {mixed ? (
+          <Name
+            text={source.name}
+            className={`absolute right-2.5 bottom-[2px] left-2.5 justify-center text-[11px] leading-[12px] ${lit ? "" : "text-ink2"}`}
+          />
+        ) : null}
+        {pad.locked ? <Lock lit={lit} /> : null}
+        {pad.layers.length ? (
+          <span className="absolute top-0 left-5 text-[11px]" title={`${pad.layers.length + 1} layers`}>
+            +{pad.layers.length}
+          </span>
+        ) : null}
+        {pad.sound.reverse || pad.sound.play === "held" ? (
+          <span aria-hidden className="absolute top-[15px] right-1.5 text-[11px]" style={{ color: lit ? CARD : INK }}>
+            {pad.sound.reverse ? "◂" : ""}
+            {pad.sound.play === "held" ? "▭" : ""}
+          </span>
+        ) : null}
+      </button>
     </Context>
   );
 });

@@ -15,7 +15,8 @@ export type How = "one" | "toggle" | "range";
 export function choosePad(index: number, how: How): void {
   const { pads, look } = useView.getState();
   if (how === "one") return look({ pads: [index] });
-  if (how === "toggle") return look({ pads: pads.includes(index) ? pads.filter((pad) => pad !== index) : [...pads, index] });
+  if (how === "toggle")
+    return look({ pads: pads.includes(index) ? pads.filter((pad) => pad !== index) : [...pads, index] });
   const from = pads.at(-1) ?? index;
   const filled = Object.keys(usePocket.getState().open?.pocket.pads ?? {}).map(Number);
   const between = filled.filter((pad) => pad >= Math.min(from, index) && pad <= Math.max(from, index) && pad !== index);
@@ -39,8 +40,16 @@ export function padItems(pads: number[]): (Item | null)[] {
       onSelect: () => void edit({ type: "copy_pad", pad: first, to: pads.slice(1), settings_only: true }),
     },
     null,
-    { label: `Let ${what} ring`, checked: pads.every((index) => !pocket.pads[index]?.choke), onSelect: () => void letRing(pads) },
-    { label: `Lock ${what}`, checked: pad.locked, onSelect: () => void edit({ type: "set_pads", pads, locked: !pad.locked }) },
+    {
+      label: `Let ${what} ring`,
+      checked: pads.every((index) => !pocket.pads[index]?.choke),
+      onSelect: () => void letRing(pads),
+    },
+    {
+      label: `Lock ${what}`,
+      checked: pad.locked,
+      onSelect: () => void edit({ type: "set_pads", pads, locked: !pad.locked }),
+    },
     { label: many ? `Save ${what} as WAV files` : "Save it as a WAV file", onSelect: () => savePads(pads) },
     { label: `Save ${what} to the shelf`, onSelect: () => void keepOnShelf(pads) },
     null,
@@ -67,12 +76,19 @@ export function showInChop(index: number): void {
   const source = chop && usePocket.getState().open?.pocket.sources[chop.source];
   if (!chop || !source) return;
   useView.getState().look({ station: "chop", source: chop.source, cuts: chop.cut ? [chop.cut] : [] });
-  useView.getState().setWindow(source.id, around(Math.max(0, chop.start), Math.min(source.frames, chop.end), barOf(source), source.frames));
+  useView
+    .getState()
+    .setWindow(
+      source.id,
+      around(Math.max(0, chop.start), Math.min(source.frames, chop.end), barOf(source), source.frames),
+    );
 }
 
 function copyToFree(pad: number): void {
   const taken = usePocket.getState().open?.pocket.pads ?? {};
   let free = pad + 1;
   while (taken[free]) free++;
-  void edit({ type: "copy_pad", pad, to: [free] }).then((made) => made && useView.getState().look({ page: Math.floor(free / PAGE), pads: [free] }));
+  void edit({ type: "copy_pad", pad, to: [free] }).then(
+    (made) => made && useView.getState().look({ page: Math.floor(free / PAGE), pads: [free] }),
+  );
 }

@@ -21,6 +21,8 @@ export function learnKeyNames(): void {
   const keyboard = (navigator as { keyboard?: { getLayoutMap?: () => Promise<KeyboardMap> } }).keyboard;
   void keyboard
     ?.getLayoutMap?.()
-    .then((map) => useKeyNames.setState({ names: PAD_CODES.map((code) => (map.get(code) ?? code.slice(-1)).toUpperCase()) }))
+    .then((map) =>
+      useKeyNames.setState({ names: PAD_CODES.map((code) => (map.get(code) ?? code.slice(-1)).toUpperCase()) }),
+    )
     .catch(() => undefined);
 }

@@ -6,7 +6,25 @@ import { useView } from "../app/view";
 import { instrument } from "../audio/instrument";
 
 /** By position: the lower row of letters is white keys, the row over it the black ones between. */
-const LOWER = ["KeyA", "KeyW", "KeyS", "KeyE", "KeyD", "KeyF", "KeyT", "KeyG", "KeyY", "KeyH", "KeyU", "KeyJ", "KeyK", "KeyO", "KeyL", "KeyP", "Semicolon"];
+const LOWER = [
+  "KeyA",
+  "KeyW",
+  "KeyS",
+  "KeyE",
+  "KeyD",
+  "KeyF",
+  "KeyT",
+  "KeyG",
+  "KeyY",
+  "KeyH",
+  "KeyU",
+  "KeyJ",
+  "KeyK",
+  "KeyO",
+  "KeyL",
+  "KeyP",
+  "Semicolon",
+];
 const OCTAVE = 12;
 const VELOCITY = 110;
 const down = new Map<string, { pad: number; note: number }>();

@@ -15,10 +15,14 @@ import { addFiles } from "../finds/importing";
 export function Beginning() {
   const { look } = useView.getState();
   return (
-    <section aria-label="Begin" className="m-4 flex max-w-[560px] flex-col gap-4 rounded-[4px] border border-dashed border-ink2 p-6">
+    <section
+      aria-label="Begin"
+      className="m-4 flex max-w-[560px] flex-col gap-4 rounded-[4px] border border-dashed border-ink2 p-6"
+    >
       <h2 className="title text-[19px]">What shall it be made of?</h2>
       <p>
-        Drop a loop, a break or a song anywhere in this window: WAV, AIFF, FLAC, Ogg or MP3. It is listened to, cut, and ready for the pads.
+        Drop a loop, a break or a song anywhere in this window: WAV, AIFF, FLAC, Ogg or MP3. It is listened to, cut, and
+        ready for the pads.
       </p>
       <p className="flex gap-2">
         <AddFiles tone="solid" label="Choose audio files">
@@ -34,7 +38,11 @@ export function Beginning() {
 }
 
 function Records() {
-  const { data } = useQuery({ queryKey: ["records"], queryFn: () => ask(api.GET("/api/records")), staleTime: Infinity });
+  const { data } = useQuery({
+    queryKey: ["records"],
+    queryFn: () => ask(api.GET("/api/records")),
+    staleTime: Infinity,
+  });
   if (!data?.records.length) return null;
   return (
     <div>
@@ -57,7 +65,11 @@ function RecordRow({ record }: { record: { name: string; file: string; seconds: 
   const hear = () =>
     heard
       ? previewPlayer.stop()
-      : void previewPlayer.play(record.name, 0, record.frames, url, 0, false).catch((error: Error) => toast({ title: `${record.name} cannot be played`, text: error.message, tone: "error" }));
+      : void previewPlayer
+          .play(record.name, 0, record.frames, url, 0, false)
+          .catch((error: Error) =>
+            toast({ title: `${record.name} cannot be played`, text: error.message, tone: "error" }),
+          );
   async function take() {
     if (!about || !pocket || coming) return;
     setComing(true);
@@ -75,12 +87,22 @@ function RecordRow({ record }: { record: { name: string; file: string; seconds: 
   }
   return (
     <li className="flex items-center gap-3 border-t border-rule py-1.5">
-      <Button tone={heard ? "play" : "plain"} aria-pressed={heard} aria-label={heard ? `Stop ${record.name}` : `Hear ${record.name}`} onClick={hear}>
+      <Button
+        tone={heard ? "play" : "plain"}
+        aria-pressed={heard}
+        aria-label={heard ? `Stop ${record.name}` : `Hear ${record.name}`}
+        onClick={hear}
+      >
         {heard ? "■" : "▶"}
       </Button>
       <span className="grow font-semibold">{record.name}</span>
       <span className="text-ink2 tabular-nums">{record.seconds.toFixed(1)} s</span>
-      <Button tone="go" aria-disabled={coming} aria-label={coming ? `Coming ... ${record.name}` : `Take ${record.name}`} onClick={() => void take()}>
+      <Button
+        tone="go"
+        aria-disabled={coming}
+        aria-label={coming ? `Coming ... ${record.name}` : `Take ${record.name}`}
+        onClick={() => void take()}
+      >
         {coming ? "Coming ..." : "Take"}
       </Button>
     </li>

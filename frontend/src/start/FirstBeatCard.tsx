@@ -27,10 +27,19 @@ export function FirstBeatCard() {
   if (!goesAlong() || !sources) return null;
   const next = STEPS.find((step) => !done.includes(step));
   return (
-    <section aria-label="First beat" className="mb-2 shrink-0 rounded-[4px] border-[1.5px] border-ink bg-card p-2 text-[12px] shadow-[3px_3px_0_var(--color-well)]">
+    <section
+      aria-label="First beat"
+      className="mb-2 shrink-0 rounded-[4px] border-[1.5px] border-ink bg-card p-2 text-[12px] shadow-[3px_3px_0_var(--color-well)]"
+    >
       <div className="flex items-center justify-between">
         <h3 className="title text-[14px]">{next ? "First beat" : "That is a beat."}</h3>
-        <button type="button" aria-label="Put First beat away for good" title="Put it away for good" className="rounded-[2px] px-1.5 hover:bg-well" onClick={putAway}>
+        <button
+          type="button"
+          aria-label="Put First beat away for good"
+          title="Put it away for good"
+          className="rounded-[2px] px-1.5 hover:bg-well"
+          onClick={putAway}
+        >
           ✕
         </button>
       </div>
@@ -40,7 +49,12 @@ export function FirstBeatCard() {
           const on = done.includes(step);
           const told = step === "play" ? `${text}: keys ${keys[0]} to ${keys[15]}` : text;
           return (
-            <li key={step} data-step={step} data-done={on || undefined} className={`flex min-h-[24px] items-center gap-1.5 ${on ? "text-ink2" : step === next ? "font-semibold" : ""}`}>
+            <li
+              key={step}
+              data-step={step}
+              data-done={on || undefined}
+              className={`flex min-h-[24px] items-center gap-1.5 ${on ? "text-ink2" : step === next ? "font-semibold" : ""}`}
+            >
               <span aria-label={on ? "done" : "open"} role="img" className="w-3 shrink-0 text-center">
                 {on ? "✓" : "○"}
               </span>

@@ -19,7 +19,9 @@ interface FirstBeat {
   away: boolean;
 }
 
-export const useFirstBeat = create<FirstBeat>()(persist((): FirstBeat => ({ pocket: null, done: [], away: false }), { name: "grain-pocket-first-beat" }));
+export const useFirstBeat = create<FirstBeat>()(
+  persist((): FirstBeat => ({ pocket: null, done: [], away: false }), { name: "grain-pocket-first-beat" }),
+);
 
 /** Whether it goes along with the open pocket. */
 export function goesAlong(): boolean {
@@ -40,12 +42,14 @@ export function putAway(): void {
 export function watchFirstBeat(): () => void {
   // The steps as they were when the rhythm was there: what differs from them is a change.
   let taken: unknown = null;
-  const hear = () => (useTape.getState().playing ?? usePreview.getState().preview ?? useSlice.getState().slice) !== null && tick("hear");
+  const hear = () =>
+    (useTape.getState().playing ?? usePreview.getState().preview ?? useSlice.getState().slice) !== null && tick("hear");
   const look = ({ open }: ReturnType<typeof usePocket.getState>) => {
     if (!open) return;
     const { away, pocket } = useFirstBeat.getState();
     const { sources, pads, patterns } = open.pocket;
-    if (!away && !Object.keys(sources).length && !Object.keys(pads).length && pocket !== open.id) useFirstBeat.setState({ pocket: open.id, done: [] });
+    if (!away && !Object.keys(sources).length && !Object.keys(pads).length && pocket !== open.id)
+      useFirstBeat.setState({ pocket: open.id, done: [] });
     if (Object.keys(pads).length) tick("pads");
     const hits = Object.values(patterns).map((pattern) => pattern.hits);
     if (!hits.some((some) => some.length)) return;

@@ -13,7 +13,17 @@ import { NumberField } from "../design/NumberField";
 import { Toggle } from "../design/Toggle";
 import { tick } from "../start/firstBeat";
 
-const PASSES = { name: "passes", label: "Repeats", unit: "×", low: 1, high: 64, default: 1, step: 1, digits: 0, help: "How often the pattern is played" };
+const PASSES = {
+  name: "passes",
+  label: "Repeats",
+  unit: "×",
+  low: 1,
+  high: 64,
+  default: 1,
+  step: 1,
+  digits: 0,
+  help: "How often the pattern is played",
+};
 
 const POLL_MS = 150;
 const OPEN = ["queued", "running"];
@@ -38,7 +48,12 @@ export function Export() {
     if (!open || !what) return;
     setSaid(null);
     try {
-      let now = await ask(api.POST("/api/pockets/{pocket}/exports", { params: { path: { pocket: open.id } }, body: { what, ending, passes, format } }));
+      let now = await ask(
+        api.POST("/api/pockets/{pocket}/exports", {
+          params: { path: { pocket: open.id } },
+          body: { what, ending, passes, format },
+        }),
+      );
       while (OPEN.includes(now.state)) {
         setJob(now);
         await new Promise((resolve) => setTimeout(resolve, POLL_MS));
@@ -57,7 +72,8 @@ export function Export() {
       setJob(null);
     }
   }
-  const stop = () => job && void ask(api.POST("/api/jobs/{job}/cancel", { params: { path: { job: job.id } } })).catch(() => undefined);
+  const stop = () =>
+    job && void ask(api.POST("/api/jobs/{job}/cancel", { params: { path: { job: job.id } } })).catch(() => undefined);
 
   return (
     <Popover.Root
@@ -80,20 +96,36 @@ export function Export() {
         >
           {pattern || song ? (
             <>
-              <p className="title mb-2 truncate text-[14px]">{song ? `The song of ${open?.pocket.name}` : pattern?.name}</p>
-              {song ? null : <div className="mb-2 flex gap-1.5">
-                <Toggle on={ending === "loop"} onChange={() => setEnding("loop")} hint="Tails ring into its start, so that it repeats without a seam: the very samples you hear">
-                  Seamless loop
-                </Toggle>
-                <Toggle on={ending === "tail"} onChange={() => setEnding("tail")} hint="From silence, and rings out at its end">
-                  With its tail
-                </Toggle>
-              </div>}
+              <p className="title mb-2 truncate text-[14px]">
+                {song ? `The song of ${open?.pocket.name}` : pattern?.name}
+              </p>
+              {song ? null : (
+                <div className="mb-2 flex gap-1.5">
+                  <Toggle
+                    on={ending === "loop"}
+                    onChange={() => setEnding("loop")}
+                    hint="Tails ring into its start, so that it repeats without a seam: the very samples you hear"
+                  >
+                    Seamless loop
+                  </Toggle>
+                  <Toggle
+                    on={ending === "tail"}
+                    onChange={() => setEnding("tail")}
+                    hint="From silence, and rings out at its end"
+                  >
+                    With its tail
+                  </Toggle>
+                </div>
+              )}
               <div className="mb-2 flex items-center gap-1.5">
                 <Toggle on={format === "wav"} onChange={() => setFormat("wav")}>
                   WAV
                 </Toggle>
-                <Toggle on={format === "flac"} onChange={() => setFormat("flac")} hint="The same samples in about half the room">
+                <Toggle
+                  on={format === "flac"}
+                  onChange={() => setFormat("flac")}
+                  hint="The same samples in about half the room"
+                >
                   FLAC
                 </Toggle>
                 <span className="text-ink2">24 bits, {fixed((open?.pocket.rate ?? 0) / 1000, 1)} kHz</span>
@@ -101,7 +133,12 @@ export function Export() {
               {song ? null : (
                 <div className="mb-3 flex items-center gap-2">
                   <span>Repeats</span>
-                  <NumberField parameter={PASSES} value={passes} onChange={(value) => setPasses(Math.round(value))} className="w-14" />
+                  <NumberField
+                    parameter={PASSES}
+                    value={passes}
+                    onChange={(value) => setPasses(Math.round(value))}
+                    className="w-14"
+                  />
                 </div>
               )}
               <div className="flex items-center gap-2">
@@ -117,7 +154,9 @@ export function Export() {
               ) : null}
             </>
           ) : (
-            <p>There is no pattern to export yet. Make one in Rhythm, or take a break's own with Original rhythm in Chop.</p>
+            <p>
+              There is no pattern to export yet. Make one in Rhythm, or take a break's own with Original rhythm in Chop.
+            </p>
           )}
         </Popover.Content>
       </Popover.Portal>

@@ -25,7 +25,11 @@ export const KeyMenu = memo(function KeyMenu({ value }: { value: Pocket["key"] }
     <Menu
       label="Key of the pocket"
       trigger={
-        <button type="button" aria-label={`Key of the pocket: ${keyName(value) || "none"}`} className="-mx-1 rounded-[2px] px-1 hover:bg-well">
+        <button
+          type="button"
+          aria-label={`Key of the pocket: ${keyName(value) || "none"}`}
+          className="-mx-1 rounded-[2px] px-1 hover:bg-well"
+        >
           {keyName(value) || "–"}
         </button>
       }

@@ -45,17 +45,27 @@ export function Meter() {
     <button
       type="button"
       aria-label={over === null ? "Level meter" : `Level went ${fixed(over, 1)} dB over full scale; click to clear`}
-      title={over === null ? "Peak level, -48 to 0 dBFS" : `Went ${fixed(over, 1)} dB over full scale. Turn the level down; click to clear.`}
+      title={
+        over === null
+          ? "Peak level, -48 to 0 dBFS"
+          : `Went ${fixed(over, 1)} dB over full scale. Turn the level down; click to clear.`
+      }
       onClick={() => setOver(null)}
       className="relative flex w-[120px] min-w-[48px] shrink flex-col gap-[3px]"
     >
       {[left, right].map((bar, side) => (
         <span key={side} className="block h-[8px] bg-well">
-          <span ref={bar} className="block h-full origin-left bg-snare will-change-transform" style={{ transform: "scaleX(0)" }} />
+          <span
+            ref={bar}
+            className="block h-full origin-left bg-snare will-change-transform"
+            style={{ transform: "scaleX(0)" }}
+          />
         </span>
       ))}
       <span className="absolute top-0 h-full w-[1.5px] bg-ink2" style={{ left: `${(1 - -6 / FLOOR) * 100}%` }} />
-      {over === null ? null : <span className="absolute -right-1 -bottom-3.5 text-[11px] font-semibold">+{over.toFixed(1)} dB over</span>}
+      {over === null ? null : (
+        <span className="absolute -right-1 -bottom-3.5 text-[11px] font-semibold">+{over.toFixed(1)} dB over</span>
+      )}
     </button>
   );
 }

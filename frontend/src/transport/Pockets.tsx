@@ -13,9 +13,14 @@ export function Pockets() {
   const open = usePocket((s) => s.open);
   const [renaming, setRenaming] = useState(false);
   const client = useQueryClient();
-  const list = useQuery({ queryKey: ["pockets", open?.pocket.name], queryFn: () => ask(api.GET("/api/pockets")) }).data?.pockets ?? [];
+  const list =
+    useQuery({ queryKey: ["pockets", open?.pocket.name], queryFn: () => ask(api.GET("/api/pockets")) }).data?.pockets ??
+    [];
   if (!open) return null;
-  const go = (id: string) => openPocket(id).catch((error: Error) => toast({ title: "That pocket could not be opened", text: error.message, tone: "error" }));
+  const go = (id: string) =>
+    openPocket(id).catch((error: Error) =>
+      toast({ title: "That pocket could not be opened", text: error.message, tone: "error" }),
+    );
 
   return (
     <span className="flex min-w-0 items-center gap-1 text-ink2">
@@ -36,7 +41,11 @@ export function Pockets() {
           </button>
         }
         items={[
-          ...list.map((entry) => ({ label: entry.name, checked: entry.id === open.id, onSelect: () => void go(entry.id) })),
+          ...list.map((entry) => ({
+            label: entry.name,
+            checked: entry.id === open.id,
+            onSelect: () => void go(entry.id),
+          })),
           null,
           {
             label: "New pocket",

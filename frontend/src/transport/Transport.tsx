@@ -37,10 +37,19 @@ export function Transport() {
       <h1 className="title text-[19px] whitespace-nowrap">Grain Pocket</h1>
       <Pockets />
       <span className="w-2" />
-      <Hint text={heard ? "Stop what sounds" : inSong ? "Play the song" : "Play the pattern"} keys={heard ? "Esc" : inSong ? "Space" : "Shift Space"}>
+      <Hint
+        text={heard ? "Stop what sounds" : inSong ? "Play the song" : "Play the pattern"}
+        keys={heard ? "Esc" : inSong ? "Space" : "Shift Space"}
+      >
         <button
           type="button"
-          aria-label={heard ? `Stop ${heard.kind === "pattern" ? "the pattern" : heard.name}` : inSong ? "Play the song" : "Play the pattern"}
+          aria-label={
+            heard
+              ? `Stop ${heard.kind === "pattern" ? "the pattern" : heard.name}`
+              : inSong
+                ? "Play the song"
+                : "Play the pattern"
+          }
           aria-disabled={!heard && !inSong && !ready}
           data-testid="play"
           onClick={heard ? stopAll : inSong ? toggleSong : togglePattern}
@@ -51,7 +60,13 @@ export function Transport() {
       </Hint>
       <Sounding heard={heard} beatsPerBar={pattern?.beats_per_bar ?? 4} rate={pocket.rate} />
       <Value label="tempo">
-        <NumberField className="w-[58px]" parameter={tempo} value={pocket.tempo} showUnit={false} onChange={(value, gesture) => void edit({ type: "set_pocket", tempo: value }, gesture)} />
+        <NumberField
+          className="w-[58px]"
+          parameter={tempo}
+          value={pocket.tempo}
+          showUnit={false}
+          onChange={(value, gesture) => void edit({ type: "set_pocket", tempo: value }, gesture)}
+        />
       </Value>
       <Value label="key">
         <KeyMenu value={pocket.key} />
@@ -62,27 +77,50 @@ export function Transport() {
             className="w-[50px]"
             parameter={swing}
             value={pattern.swing}
-            onChange={(value, gesture) => void edit({ type: "set_pattern", pattern: pattern.id, swing: value }, gesture)}
+            onChange={(value, gesture) =>
+              void edit({ type: "set_pattern", pattern: pattern.id, swing: value }, gesture)
+            }
           />
         ) : (
           "–"
         )}
       </Value>
       <Value label="level">
-        <NumberField className="w-[72px]" parameter={level} value={pocket.level} onChange={(value, gesture) => void edit({ type: "set_pocket", level: value }, gesture)} />
+        <NumberField
+          className="w-[72px]"
+          parameter={level}
+          value={pocket.level}
+          onChange={(value, gesture) => void edit({ type: "set_pocket", level: value }, gesture)}
+        />
       </Value>
       <span className="grow" />
       <Meter />
       <div className="flex gap-1.5">
-        <Button disabled={!open.undo} hint={open.undo ? `Take back: ${open.undo}` : "Nothing to undo"} keys="Ctrl Z" onClick={undo}>
+        <Button
+          disabled={!open.undo}
+          hint={open.undo ? `Take back: ${open.undo}` : "Nothing to undo"}
+          keys="Ctrl Z"
+          onClick={undo}
+        >
           Undo
         </Button>
-        <Button disabled={!open.redo} hint={open.redo ? `Do again: ${open.redo}` : "Nothing to redo"} keys="Ctrl Shift Z" onClick={redo}>
+        <Button
+          disabled={!open.redo}
+          hint={open.redo ? `Do again: ${open.redo}` : "Nothing to redo"}
+          keys="Ctrl Shift Z"
+          onClick={redo}
+        >
           Redo
         </Button>
       </div>
       <Export />
-      <Button tone="quiet" hint="Keys and hands" keys="?" aria-label="Help: keys and hands" onClick={() => useView.getState().look({ help: true })}>
+      <Button
+        tone="quiet"
+        hint="Keys and hands"
+        keys="?"
+        aria-label="Help: keys and hands"
+        onClick={() => useView.getState().look({ help: true })}
+      >
         ?
       </Button>
     </header>
@@ -103,7 +141,11 @@ function Sounding({ heard, beatsPerBar, rate }: { heard: Heard | null; beatsPerB
   const name = heard ? (heard.kind === "slice" ? `slice of ${heard.name}` : heard.name) : "position";
   return (
     <div className="flex w-[118px] flex-col leading-[1.1]">
-      <span data-testid="sounding" title={heard ? name : undefined} className={`truncate text-[11px] ${heard ? "font-semibold text-now" : "text-ink2"}`}>
+      <span
+        data-testid="sounding"
+        title={heard ? name : undefined}
+        className={`truncate text-[11px] ${heard ? "font-semibold text-now" : "text-ink2"}`}
+      >
         {name}
       </span>
       <span className="text-[16px] font-semibold whitespace-nowrap">
@@ -119,7 +161,12 @@ function Position({ kind, beatsPerBar, rate }: { kind: Heard["kind"] | null; bea
   useEffect(() => {
     const show = () => {
       const loop = loopPlayer.loop();
-      const beat = kind === "song" ? songBeat() : kind === "pattern" && loop ? (loopPlayer.place() * loop.tempo) / 60 / loop.rate : 0;
+      const beat =
+        kind === "song"
+          ? songBeat()
+          : kind === "pattern" && loop
+            ? (loopPlayer.place() * loop.tempo) / 60 / loop.rate
+            : 0;
       const now = kind === "find" ? clock(heardPlace() / rate) : position(beat, beatsPerBar);
       if (text.current && text.current.textContent !== now) text.current.textContent = now;
     };
@@ -128,5 +175,11 @@ function Position({ kind, beatsPerBar, rate }: { kind: Heard["kind"] | null; bea
     const timer = window.setInterval(show, 40);
     return () => window.clearInterval(timer);
   }, [kind, beatsPerBar, rate]);
-  return <span ref={text} className="inline-block h-[1.3em] w-[76px] overflow-hidden will-change-transform [contain:strict]" data-testid="position" />;
+  return (
+    <span
+      ref={text}
+      className="inline-block h-[1.3em] w-[76px] overflow-hidden will-change-transform [contain:strict]"
+      data-testid="position"
+    />
+  );
 }

@@ -25,7 +25,14 @@ export const MiniWave = memo(function MiniWave({ hash, frames, start, end, heigh
     const c = prepare(canvas.current, width, height);
     c.clearRect(0, 0, width, height);
     const perPixel = Math.max(64, (end - start) / width);
-    paintWave(c, { hash, frames, start, perPixel, width: Math.min(width, Math.ceil((end - start) / perPixel)) }, 0, height, color, fit);
+    paintWave(
+      c,
+      { hash, frames, start, perPixel, width: Math.min(width, Math.ceil((end - start) / perPixel)) },
+      0,
+      height,
+      color,
+      fit,
+    );
   });
   return (
     <div ref={box} aria-hidden className="w-full overflow-hidden" style={{ height }}>

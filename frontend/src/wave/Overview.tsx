@@ -53,7 +53,8 @@ export function Overview({ source, height = 34 }: { source: Source; height?: num
         const length = span.end - span.start;
         const inside = place >= span.start && place <= span.end && length < source.frames;
         grab.current = inside ? place - span.start : length / 2;
-        if (!inside) setWindow(source.id, clampSpan({ start: place - length / 2, end: place + length / 2 }, source.frames));
+        if (!inside)
+          setWindow(source.id, clampSpan({ start: place - length / 2, end: place + length / 2 }, source.frames));
       }}
       onPointerMove={(event) => {
         if (grab.current === null) return;

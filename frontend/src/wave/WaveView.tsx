@@ -14,7 +14,22 @@ import { newGesture } from "../design/NumberField";
 import { Playhead } from "../design/Playhead";
 import { roleColor } from "../design/roles";
 import { useWheel } from "../design/useWheel";
-import { BAND_HEIGHT, paintBands, paintChords, paintCursor, paintCuts, paintGrid, paintProposed, paintRule, paintRuler, paintSlices, paintSpan, paintWave, prepare, type Frame } from "./draw";
+import {
+  BAND_HEIGHT,
+  paintBands,
+  paintChords,
+  paintCursor,
+  paintCuts,
+  paintGrid,
+  paintProposed,
+  paintRule,
+  paintRuler,
+  paintSlices,
+  paintSpan,
+  paintWave,
+  prepare,
+  type Frame,
+} from "./draw";
 import { FLAG, type Handle, handleAt, RULER } from "./handles";
 import { useLines } from "./lines";
 import { sliceMarks } from "./marks";
@@ -63,7 +78,9 @@ export function WaveView({ source, height, cutting, chords, onSlice }: Props) {
   const bottom = RULER + waveHeight;
   const marks = cutting ? sliceMarks(source) : [];
   const grid = useLines(source);
-  const proposed = useCutting((s) => (cutting && s.trying?.source === source.id && s.proposed?.source === source.id ? s.proposed : null));
+  const proposed = useCutting((s) =>
+    cutting && s.trying?.source === source.id && s.proposed?.source === source.id ? s.proposed : null,
+  );
   const frame: Frame = { hash: source.audio, frames: source.frames, start: span.start, perPixel, width };
 
   usePaint(() => {
@@ -98,7 +115,8 @@ export function WaveView({ source, height, cutting, chords, onSlice }: Props) {
     event.preventDefault();
     const x = event.clientX - (box.current?.getBoundingClientRect().left ?? 0);
     const sideways = event.shiftKey ? event.deltaY || event.deltaX : event.deltaX;
-    if (Math.abs(sideways) > Math.abs(event.shiftKey ? 0 : event.deltaY)) setWindow(source.id, panned(span, sideways * perPixel, source.frames));
+    if (Math.abs(sideways) > Math.abs(event.shiftKey ? 0 : event.deltaY))
+      setWindow(source.id, panned(span, sideways * perPixel, source.frames));
     else setWindow(source.id, zoomed(span, Math.exp(event.deltaY * 0.0025), span.start + x * perPixel, source.frames));
   });
 
@@ -108,7 +126,9 @@ export function WaveView({ source, height, cutting, chords, onSlice }: Props) {
   }
   function handle(event: { clientX: number; clientY: number }): Handle | null {
     const rect = box.current?.getBoundingClientRect();
-    return rect ? handleAt({ frame, grid, marks, selection, bottom }, event.clientX - rect.left, event.clientY - rect.top) : null;
+    return rect
+      ? handleAt({ frame, grid, marks, selection, bottom }, event.clientX - rect.left, event.clientY - rect.top)
+      : null;
   }
   const bar = (index: number): Span | null => (grid ? barAt(grid, grid.beats[index] as number, source.frames) : null);
 
@@ -119,11 +139,24 @@ export function WaveView({ source, height, cutting, chords, onSlice }: Props) {
     const held = handle(event);
     const base = { x: event.clientX, place, moved: false, gesture: newGesture() };
     if (held?.kind === "cut") {
-      drag.current = { ...base, kind: "cut", cut: held.cut, grab: place - (marks.find((m) => m.id === held.cut)?.start ?? place) };
+      drag.current = {
+        ...base,
+        kind: "cut",
+        cut: held.cut,
+        grab: place - (marks.find((m) => m.id === held.cut)?.start ?? place),
+      };
       look({ cuts: [held.cut] });
-    } else if (held?.kind === "bar") drag.current = { ...base, kind: "bar", index: held.index, last: place, shift: event.shiftKey };
-    else if (held && selection) drag.current = { ...base, kind: "edge", fixed: held.edge === "start" ? selection.end : selection.start };
-    else drag.current = { ...base, kind: "select", from: snapped(source, grid, place, event.altKey), how: event.shiftKey ? "range" : event.ctrlKey || event.metaKey ? "toggle" : "one" };
+    } else if (held?.kind === "bar")
+      drag.current = { ...base, kind: "bar", index: held.index, last: place, shift: event.shiftKey };
+    else if (held && selection)
+      drag.current = { ...base, kind: "edge", fixed: held.edge === "start" ? selection.end : selection.start };
+    else
+      drag.current = {
+        ...base,
+        kind: "select",
+        from: snapped(source, grid, place, event.altKey),
+        how: event.shiftKey ? "range" : event.ctrlKey || event.metaKey ? "toggle" : "one",
+      };
   }
   function onPointerMove(event: PointerEvent) {
     const now = drag.current;
@@ -139,14 +172,26 @@ export function WaveView({ source, height, cutting, chords, onSlice }: Props) {
       if (place !== now.last) moveGrid(source, place - now.last, now.gesture);
       now.last = place;
     } else if (now.kind === "cut") {
-      void edit({ type: "move_cut", source: source.id, cut: now.cut, at: Math.max(0, place - now.grab), snap: event.altKey ? "off" : useView.getState().snap }, now.gesture);
+      void edit(
+        {
+          type: "move_cut",
+          source: source.id,
+          cut: now.cut,
+          at: Math.max(0, place - now.grab),
+          snap: event.altKey ? "off" : useView.getState().snap,
+        },
+        now.gesture,
+      );
     } else void stretch(now.kind === "edge" ? now.fixed : now.from, place, event.altKey);
   }
   /** Select from where the drag began to a place, both where they snap to; never nothing. */
   async function stretch(from: number | Promise<number>, place: number, free: boolean) {
     const [first, last] = await Promise.all([from, snapped(source, grid, place, free)]);
     const snap = useView.getState().selectSnap;
-    const unit = first === last && grid && !free && (snap === "bars" || snap === "beats") ? unitAt(grid, place, snap === "bars", source.frames) : null;
+    const unit =
+      first === last && grid && !free && (snap === "bars" || snap === "beats")
+        ? unitAt(grid, place, snap === "bars", source.frames)
+        : null;
     if (unit || first !== last) select(source, unit ?? { start: first, end: last });
   }
   function onPointerUp(event: PointerEvent) {
@@ -164,7 +209,11 @@ export function WaveView({ source, height, cutting, chords, onSlice }: Props) {
     } else if (now.kind === "select" && now.how === "range" && !cutting && selection) {
       const nearStart = Math.abs(now.place - selection.start) < Math.abs(now.place - selection.end);
       void stretch(nearStart ? selection.end : selection.start, now.place, event.altKey);
-    } else if (now.kind !== "edge") click(now.kind === "bar" ? (grid?.beats[now.index] ?? now.place) : now.place, now.kind === "select" ? now.how : null);
+    } else if (now.kind !== "edge")
+      click(
+        now.kind === "bar" ? (grid?.beats[now.index] ?? now.place) : now.place,
+        now.kind === "select" ? now.how : null,
+      );
   }
   function click(place: number, how: How | null) {
     look({ cursor: place, selection: null });
@@ -177,7 +226,13 @@ export function WaveView({ source, height, cutting, chords, onSlice }: Props) {
     const held = handle(event);
     const one = held?.kind === "bar" ? bar(held.index) : null;
     if (one) select(source, one);
-    else if (cutting && !held) void edit({ type: "add_cut", source: source.id, at: at(event), snap: event.altKey ? "off" : useView.getState().snap });
+    else if (cutting && !held)
+      void edit({
+        type: "add_cut",
+        source: source.id,
+        at: at(event),
+        snap: event.altKey ? "off" : useView.getState().snap,
+      });
   }
 
   return (
@@ -197,7 +252,10 @@ export function WaveView({ source, height, cutting, chords, onSlice }: Props) {
     >
       <canvas ref={canvas} style={{ width: width || "100%", height }} className="block" />
       <Playhead flag moving={playing} at={head} />
-      <div className="pointer-events-none absolute right-1 flex flex-col text-[11px] leading-[13px] text-ink2" style={{ top: bottom + 9 }}>
+      <div
+        className="pointer-events-none absolute right-1 flex flex-col text-[11px] leading-[13px] text-ink2"
+        style={{ top: bottom + 9 }}
+      >
         {["high", "mid", "low"].map((band) => (
           <span key={band} className="rounded-[2px] bg-card/85 px-1 text-right">
             {band}

@@ -27,7 +27,14 @@ export function prepare(canvas: HTMLCanvasElement, width: number, height: number
 }
 
 /** The loudest place of the whole source fills the height; with `fit`, the loudest place in view does. */
-export function paintWave(c: CanvasRenderingContext2D, frame: Frame, top: number, height: number, color = INK, fit = false): void {
+export function paintWave(
+  c: CanvasRenderingContext2D,
+  frame: Frame,
+  top: number,
+  height: number,
+  color = INK,
+  fit = false,
+): void {
   const gain = 1 / sourcePeak(frame.hash, frame.frames);
   if (frame.perPixel < 4) {
     paintSamples(c, frame, top, height, color, gain);
@@ -35,7 +42,9 @@ export function paintWave(c: CanvasRenderingContext2D, frame: Frame, top: number
   }
   const middle = top + height / 2;
   const close = frame.perPixel < BASE;
-  const cols = close ? sampleColumns(frame) : columns(frame.hash, frame.frames, frame.start, frame.perPixel, frame.width);
+  const cols = close
+    ? sampleColumns(frame)
+    : columns(frame.hash, frame.frames, frame.start, frame.perPixel, frame.width);
   let scale = (height / 2) * gain;
   if (fit) {
     let peak = 0;
@@ -75,7 +84,14 @@ function sampleColumns(frame: Frame): { min: Float32Array; max: Float32Array } {
 }
 
 /** Close enough to see single samples: a line through them, and dots when there is room. */
-function paintSamples(c: CanvasRenderingContext2D, frame: Frame, top: number, height: number, color: string, gain: number): void {
+function paintSamples(
+  c: CanvasRenderingContext2D,
+  frame: Frame,
+  top: number,
+  height: number,
+  color: string,
+  gain: number,
+): void {
   const middle = top + height / 2;
   const read = sampleReader(frame.hash);
   const first = Math.max(0, Math.floor(frame.start));
@@ -126,7 +142,13 @@ export function paintBands(c: CanvasRenderingContext2D, frame: Frame, top: numbe
   });
 }
 
-export function paintSlices(c: CanvasRenderingContext2D, frame: Frame, slices: SliceMark[], height: number, chosen: Set<string>): void {
+export function paintSlices(
+  c: CanvasRenderingContext2D,
+  frame: Frame,
+  slices: SliceMark[],
+  height: number,
+  chosen: Set<string>,
+): void {
   const x = (at: number) => (at - frame.start) / frame.perPixel;
   for (const slice of slices) {
     const left = x(slice.start);
@@ -137,7 +159,13 @@ export function paintSlices(c: CanvasRenderingContext2D, frame: Frame, slices: S
   }
 }
 
-export function paintCuts(c: CanvasRenderingContext2D, frame: Frame, slices: SliceMark[], height: number, chosen: Set<string>): void {
+export function paintCuts(
+  c: CanvasRenderingContext2D,
+  frame: Frame,
+  slices: SliceMark[],
+  height: number,
+  chosen: Set<string>,
+): void {
   c.font = '600 11px "Atkinson Hyperlegible Next Variable"';
   let freeFrom = -1;
   const end = frame.start + frame.width * frame.perPixel;
@@ -163,7 +191,13 @@ export function paintCuts(c: CanvasRenderingContext2D, frame: Frame, slices: Sli
 }
 
 /** Cuts that are not made yet: dashed, with a foot instead of a tag. */
-export function paintProposed(c: CanvasRenderingContext2D, frame: Frame, at: number[], colors: string[], height: number): void {
+export function paintProposed(
+  c: CanvasRenderingContext2D,
+  frame: Frame,
+  at: number[],
+  colors: string[],
+  height: number,
+): void {
   c.save();
   c.setLineDash([4, 3]);
   c.lineWidth = 1.4;
@@ -186,13 +220,16 @@ export function barsShown(grid: Grid, frame: Frame): { index: number; x: number;
   const last = Math.min(grid.beats.length - 1, beatBefore(grid, frame.start + frame.width * frame.perPixel) + 1);
   const out: { index: number; x: number; label: string }[] = [];
   if (last <= first) return out;
-  const perBar = (((grid.beats[last] as number) - (grid.beats[first] as number)) / (last - first) / frame.perPixel) * grid.beatsPerBar;
+  const perBar =
+    (((grid.beats[last] as number) - (grid.beats[first] as number)) / (last - first) / frame.perPixel) *
+    grid.beatsPerBar;
   const every = 2 ** Math.max(0, Math.ceil(Math.log2(24 / perBar)));
   for (let index = first; index <= last; index++) {
     if (grid.bars[index] !== true) continue;
     const number = Math.floor((index - grid.one) / grid.beatsPerBar);
     const x = ((grid.beats[index] as number) - frame.start) / frame.perPixel;
-    if (number % every === 0 && x > -40 && x <= frame.width) out.push({ index, x: Math.round(x), label: number >= 0 ? String(number + 1) : `\u2212${-number}` });
+    if (number % every === 0 && x > -40 && x <= frame.width)
+      out.push({ index, x: Math.round(x), label: number >= 0 ? String(number + 1) : `\u2212${-number}` });
   }
   return out;
 }
@@ -229,7 +266,13 @@ export function paintGrid(c: CanvasRenderingContext2D, frame: Frame, grid: Grid,
 }
 
 /** Chords as labelled stretches under the wave. */
-export function paintChords(c: CanvasRenderingContext2D, frame: Frame, chords: { start: number; end: number; label: string }[], top: number, height: number): void {
+export function paintChords(
+  c: CanvasRenderingContext2D,
+  frame: Frame,
+  chords: { start: number; end: number; label: string }[],
+  top: number,
+  height: number,
+): void {
   c.font = '600 10.5px "Atkinson Hyperlegible Next Variable"';
   for (const chord of chords) {
     const left = (chord.start - frame.start) / frame.perPixel;

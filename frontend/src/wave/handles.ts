@@ -9,7 +9,8 @@ export const FLAG = 14;
 const GRIP = 5;
 const DIGIT = 6;
 
-export type Handle = { kind: "bar"; index: number } | { kind: "cut"; cut: string } | { kind: "edge"; edge: "start" | "end" };
+export type Handle =
+  { kind: "bar"; index: number } | { kind: "cut"; cut: string } | { kind: "edge"; edge: "start" | "end" };
 
 export interface Layout {
   frame: Frame;
@@ -29,7 +30,9 @@ export function handleAt({ frame, grid, marks, selection, bottom }: Layout, x: n
     }
   }
   if (y >= RULER && y < RULER + FLAG) {
-    const flag = marks.findLast((mark) => x >= pixel(mark.start) - 2 && x <= pixel(mark.start) + 5 + String(mark.number).length * DIGIT);
+    const flag = marks.findLast(
+      (mark) => x >= pixel(mark.start) - 2 && x <= pixel(mark.start) + 5 + String(mark.number).length * DIGIT,
+    );
     if (flag) return { kind: "cut", cut: flag.id };
   }
   if (selection && y < bottom) {

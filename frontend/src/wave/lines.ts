@@ -12,7 +12,8 @@ export function useLines(source: Source): Grid | null {
   const grid = source.grid;
   const { data } = useQuery({
     queryKey: ["lines", pocket, source.id, grid],
-    queryFn: () => ask(api.GET("/api/pockets/{pocket}/sources/{source}/lines", { params: { path: { pocket, source: source.id } } })),
+    queryFn: () =>
+      ask(api.GET("/api/pockets/{pocket}/sources/{source}/lines", { params: { path: { pocket, source: source.id } } })),
     enabled: grid !== null && pocket !== "",
     staleTime: Infinity,
     placeholderData: keepPreviousData,
@@ -22,7 +23,9 @@ export function useLines(source: Source): Grid | null {
     const bars = data.beats.map(() => false);
     for (const i of data.bars) bars[i] = true;
     let one = 0;
-    for (const i of data.bars) if (Math.abs((data.beats[i] as number) - grid.bar_one) < Math.abs((data.beats[one] as number) - grid.bar_one)) one = i;
+    for (const i of data.bars)
+      if (Math.abs((data.beats[i] as number) - grid.bar_one) < Math.abs((data.beats[one] as number) - grid.bar_one))
+        one = i;
     return { beats: data.beats, bars, beatsPerBar: grid.beats_per_bar, one };
   }, [grid, data]);
 }

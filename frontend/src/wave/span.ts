@@ -66,7 +66,13 @@ export function lengthOf(span: Span, grid: Grid | null, rate: number): Length {
   const inBars = guess >= perBar * 0.75 && !odd;
   const count = Math.max(1, Math.round(inBars ? guess / perBar : guess));
   const whole = count * (inBars ? perBar : 1);
-  return { beats, count, unit: inBars ? "bars" : "beats", bpm: whole / minutes, exact: beats !== null && Math.abs(beats - whole) < 1e-3 };
+  return {
+    beats,
+    count,
+    unit: inBars ? "bars" : "beats",
+    bpm: whole / minutes,
+    exact: beats !== null && Math.abs(beats - whole) < 1e-3,
+  };
 }
 
 /** A length in bars and beats, as one says it. */

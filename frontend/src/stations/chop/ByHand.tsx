@@ -23,15 +23,33 @@ export function ByHand({ chosen }: { chosen: number }) {
     <>
       <Menu
         label="Cuts by hand"
-        trigger={<Button hint="A cut at the playhead; where cuts made or dragged go (hold Alt while dragging: nowhere)">Cuts ▾</Button>}
+        trigger={
+          <Button hint="A cut at the playhead; where cuts made or dragged go (hold Alt while dragging: nowhere)">
+            Cuts ▾
+          </Button>
+        }
         items={[
           { label: "Add a cut at the playhead", keys: "N", onSelect: cutHere },
-          { label: chosen > 1 ? `Delete ${chosen} cuts` : "Delete the chosen cut", keys: "Delete", disabled: !chosen, onSelect: deleteCuts },
+          {
+            label: chosen > 1 ? `Delete ${chosen} cuts` : "Delete the chosen cut",
+            keys: "Delete",
+            disabled: !chosen,
+            onSelect: deleteCuts,
+          },
           null,
-          ...SNAPS.map(([one, label]) => ({ label: `They go to ${label}`, checked: one === snap, onSelect: () => look({ snap: one }) })),
+          ...SNAPS.map(([one, label]) => ({
+            label: `They go to ${label}`,
+            checked: one === snap,
+            onSelect: () => look({ snap: one }),
+          })),
         ]}
       />
-      <Toggle on={live} onChange={(on) => look({ live: on })} keys="J" hint="While the find plays, a press of a free pad cuts there and takes the slice; press it again to take it anew">
+      <Toggle
+        on={live}
+        onChange={(on) => look({ live: on })}
+        keys="J"
+        hint="While the find plays, a press of a free pad cuts there and takes the slice; press it again to take it anew"
+      >
         Cut live
       </Toggle>
     </>

@@ -35,17 +35,31 @@ export function Chop({ source, rate }: { source: Source; rate: number }) {
         <ByHand chosen={chosen} />
       </WaveTools>
       <Policies source={source} />
-      <Tabs.Root value={panel} onValueChange={(value) => useView.getState().look({ chopPanel: value as ChopPanel })} className="flex min-h-0 grow flex-col gap-1.5">
+      <Tabs.Root
+        value={panel}
+        onValueChange={(value) => useView.getState().look({ chopPanel: value as ChopPanel })}
+        className="flex min-h-0 grow flex-col gap-1.5"
+      >
         <div className="flex flex-wrap items-center gap-x-2 gap-y-1 border-b border-rule">
           <Tabs.List aria-label="Slices, search, tray, proof" className="flex gap-3">
             {panels.map(([value, label]) => (
-              <Tabs.Trigger key={value} value={value} className="title -mb-px border-b-2 border-transparent pb-0.5 text-[13.5px] whitespace-nowrap text-ink2 data-[state=active]:border-now data-[state=active]:text-ink">
+              <Tabs.Trigger
+                key={value}
+                value={value}
+                className="title -mb-px border-b-2 border-transparent pb-0.5 text-[13.5px] whitespace-nowrap text-ink2 data-[state=active]:border-now data-[state=active]:text-ink"
+              >
                 {label}
               </Tabs.Trigger>
             ))}
           </Tabs.List>
           <span className="ml-auto flex items-center gap-1.5 pb-1">
-            {panel === "search" ? <FoundActions /> : panel === "tray" ? <TrayActions /> : <SliceActions source={source} chosen={chosen} />}
+            {panel === "search" ? (
+              <FoundActions />
+            ) : panel === "tray" ? (
+              <TrayActions />
+            ) : (
+              <SliceActions source={source} chosen={chosen} />
+            )}
           </span>
         </div>
         <Tabs.Content value="slices" tabIndex={-1} className="flex min-h-0 grow flex-col data-[state=inactive]:hidden">

@@ -41,7 +41,13 @@ export function Policies({ source }: { source: Source }) {
   return (
     <section aria-label="How to cut" className="flex flex-col gap-1.5">
       <div className="flex flex-wrap items-center gap-1.5">
-        <ToggleGroup.Root type="single" aria-label="Cut by" value={cutting.by} onValueChange={(by) => by && set({ by: by as Policy })} className="flex gap-1.5">
+        <ToggleGroup.Root
+          type="single"
+          aria-label="Cut by"
+          value={cutting.by}
+          onValueChange={(by) => by && set({ by: by as Policy })}
+          className="flex gap-1.5"
+        >
           {POLICIES.map(({ by, label, hint }) => (
             <Hint key={by} text={hint}>
               <ToggleGroup.Item
@@ -58,11 +64,22 @@ export function Policies({ source }: { source: Source }) {
           Keep my cuts
         </Toggle>
         {active ? (
-          <Button tone="quiet" keys="Esc" hint="Leave the cuts as they are, and forget what is shown" onClick={leaveCutting}>
+          <Button
+            tone="quiet"
+            keys="Esc"
+            hint="Leave the cuts as they are, and forget what is shown"
+            onClick={leaveCutting}
+          >
             Drop preview
           </Button>
         ) : null}
-        <Button tone={active ? "go" : "plain"} keys="Shift Enter" disabled={active && Boolean(proposed?.problem)} hint={selected ? "Cut the selection like this" : "Cut the find like this"} onClick={() => void cutNow()}>
+        <Button
+          tone={active ? "go" : "plain"}
+          keys="Shift Enter"
+          disabled={active && Boolean(proposed?.problem)}
+          hint={selected ? "Cut the selection like this" : "Cut the find like this"}
+          onClick={() => void cutNow()}
+        >
           {selected ? "Cut selection" : "Cut"}
         </Button>
       </div>
@@ -96,7 +113,15 @@ function Count({ source }: { source: Source }) {
   );
 }
 
-function Settings({ cutting, source, set }: { cutting: Cutting; source: Source; set: (change: Partial<Cutting>) => void }) {
+function Settings({
+  cutting,
+  source,
+  set,
+}: {
+  cutting: Cutting;
+  source: Source;
+  set: (change: Partial<Cutting>) => void;
+}) {
   switch (cutting.by) {
     case "transients":
       return <Transients cutting={cutting} set={set} />;
@@ -130,7 +155,11 @@ function Settings({ cutting, source, set }: { cutting: Cutting; source: Source; 
             trigger={<Button>{cutting.phrase === "whole" ? "Whole phrases" : "Endings"} ▾</Button>}
             items={[
               { label: "Whole phrases", checked: cutting.phrase === "whole", onSelect: () => set({ phrase: "whole" }) },
-              { label: "Endings: the last syllable", checked: cutting.phrase === "endings", onSelect: () => set({ phrase: "endings" }) },
+              {
+                label: "Endings: the last syllable",
+                checked: cutting.phrase === "endings",
+                onSelect: () => set({ phrase: "endings" }),
+              },
             ]}
           />
           <Shortest cutting={cutting} set={set} />
@@ -149,13 +178,34 @@ function Transients({ cutting, set }: Part) {
   return (
     <>
       <span className="text-ink2">Sensitivity</span>
-      <Slider className="w-28" parameter={sensitivity} value={cutting.sensitivity} onChange={(value) => set({ sensitivity: value })} />
-      <NumberField parameter={sensitivity} value={cutting.sensitivity} onChange={(value) => set({ sensitivity: value })} label="Sensitivity in percent" />
+      <Slider
+        className="w-28"
+        parameter={sensitivity}
+        value={cutting.sensitivity}
+        onChange={(value) => set({ sensitivity: value })}
+      />
+      <NumberField
+        parameter={sensitivity}
+        value={cutting.sensitivity}
+        onChange={(value) => set({ sensitivity: value })}
+        label="Sensitivity in percent"
+      />
       <Shortest cutting={cutting} set={set} />
-      <ToggleGroup.Root type="multiple" aria-label="Roles to keep; none for all" value={[...roles]} onValueChange={(value) => set({ roles: value as Cutting["roles"] })} className="flex">
+      <ToggleGroup.Root
+        type="multiple"
+        aria-label="Roles to keep; none for all"
+        value={[...roles]}
+        onValueChange={(value) => set({ roles: value as Cutting["roles"] })}
+        className="flex"
+      >
         {ROLE_NAMES.map((role) => (
           <Hint key={role} text={`Keep transients that are ${role}; none chosen keeps all`}>
-            <ToggleGroup.Item value={role} aria-label={`Keep ${role}`} className="w-[22px] border border-r-0 border-rule bg-card py-[2px] last:border-r first:rounded-l-[3px] last:rounded-r-[3px] aria-pressed:bg-ink" style={{ color: roles.has(role) ? "#f6f8f2" : ROLES[role].color }}>
+            <ToggleGroup.Item
+              value={role}
+              aria-label={`Keep ${role}`}
+              className="w-[22px] border border-r-0 border-rule bg-card py-[2px] last:border-r first:rounded-l-[3px] last:rounded-r-[3px] aria-pressed:bg-ink"
+              style={{ color: roles.has(role) ? "#f6f8f2" : ROLES[role].color }}
+            >
               {ROLES[role].glyph}
             </ToggleGroup.Item>
           </Hint>
@@ -175,9 +225,18 @@ function Step({ cutting, source, set }: Part & { source: Source }) {
       <Menu
         label="Length of a slice"
         trigger={<Button>Every: {known?.[1] ?? "so many beats"} ▾</Button>}
-        items={steps.map(([beats, name]) => ({ label: name, checked: known?.[0] === beats, onSelect: () => set({ step: beats }) }))}
+        items={steps.map(([beats, name]) => ({
+          label: name,
+          checked: known?.[0] === beats,
+          onSelect: () => set({ step: beats }),
+        }))}
       />
-      <NumberField parameter={step} value={cutting.step} onChange={(value) => set({ step: value })} label="Beats of a slice, also as 3/4" />
+      <NumberField
+        parameter={step}
+        value={cutting.step}
+        onChange={(value) => set({ step: value })}
+        label="Beats of a slice, also as 3/4"
+      />
     </>
   );
 }
@@ -210,23 +269,47 @@ function Copied({ cutting, source, set }: Part & { source: Source }) {
   const pocket = useOpenPocket();
   const others = ordered(pocket?.sources ?? {}).filter((other) => other.id !== source.id && other.cuts.length);
   const chosen = others.find((other) => other.id === cutting.other);
-  const offset = { name: "offset", label: "Offset", unit: "samples", low: -1e8, high: 1e8, default: 0, step: 100, digits: 0, help: "Sample of the other find at which this one begins" };
+  const offset = {
+    name: "offset",
+    label: "Offset",
+    unit: "samples",
+    low: -1e8,
+    high: 1e8,
+    default: 0,
+    step: 100,
+    digits: 0,
+    help: "Sample of the other find at which this one begins",
+  };
   return (
     <>
       <Menu
         label="Whose cuts"
         trigger={<Button>{chosen ? chosen.name : "Choose a find"} ▾</Button>}
-        items={others.map((other) => ({ label: `${other.name}, ${other.cuts.length} slices`, checked: other.id === cutting.other, onSelect: () => set({ other: other.id }) }))}
+        items={others.map((other) => ({
+          label: `${other.name}, ${other.cuts.length} slices`,
+          checked: other.id === cutting.other,
+          onSelect: () => set({ other: other.id }),
+        }))}
       />
       <Menu
         label="Aligned by"
         trigger={<Button>{cutting.align === "beats" ? "by beats" : "by offset"} ▾</Button>}
         items={[
-          { label: "by beats, from bar one on", checked: cutting.align === "beats", onSelect: () => set({ align: "beats" }) },
-          { label: "by an offset in samples", checked: cutting.align === "offset", onSelect: () => set({ align: "offset" }) },
+          {
+            label: "by beats, from bar one on",
+            checked: cutting.align === "beats",
+            onSelect: () => set({ align: "beats" }),
+          },
+          {
+            label: "by an offset in samples",
+            checked: cutting.align === "offset",
+            onSelect: () => set({ align: "offset" }),
+          },
         ]}
       />
-      {cutting.align === "offset" ? <NumberField parameter={offset} value={cutting.offset} onChange={(value) => set({ offset: value })} /> : null}
+      {cutting.align === "offset" ? (
+        <NumberField parameter={offset} value={cutting.offset} onChange={(value) => set({ offset: value })} />
+      ) : null}
     </>
   );
 }

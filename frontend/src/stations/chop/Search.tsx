@@ -31,7 +31,8 @@ export function Search({ source }: { source: Source }) {
   const chosen = useView((s) => s.cuts.at(-1));
   const pads = useView((s) => s.pads);
   const { text, roles, length, bright, tonic, tempo, rank, model } = useView((s) => s.search);
-  const set = (change: Partial<SearchView>) => useView.getState().look({ search: { ...useView.getState().search, ...change } });
+  const set = (change: Partial<SearchView>) =>
+    useView.getState().look({ search: { ...useView.getState().search, ...change } });
   const marked = useView((s) => s.marked);
   const pad = pads.length === 1 ? pocket?.pads[pads[0] as number] : undefined;
   // What is highlighted in this list is what is at hand; then the slice chosen in its find, then the pad.
@@ -42,7 +43,17 @@ export function Search({ source }: { source: Source }) {
   const near = { any: {}, near: { slowest: bpm * 0.92, fastest: bpm * 1.08 }, faster: { slowest: bpm * 1.08 } }[tempo];
   // What was compared with may be gone.
   const known = model && pocket?.sources[model[0]]?.cuts.some((c) => c.id === model[1]) ? model : null;
-  const body: SearchBody = { near: rank ? known : null, rank: rank ?? "like", roles, text, shortest, longest, bright, tonic, ...near };
+  const body: SearchBody = {
+    near: rank ? known : null,
+    rank: rank ?? "like",
+    roles,
+    text,
+    shortest,
+    longest,
+    bright,
+    tonic,
+    ...near,
+  };
   const { data, error } = useQuery<SearchReply>({
     queryKey: ["slices", id, version, body],
     queryFn: () => ask(api.POST("/api/pockets/{pocket}/slices", { params: { path: { pocket: id } }, body })),
@@ -58,37 +69,84 @@ export function Search({ source }: { source: Source }) {
   return (
     <section aria-label="Search all finds" className="flex min-h-0 grow flex-col gap-1 text-[12px]">
       <div className="flex flex-wrap items-center gap-1.5">
-        <input aria-label="Search by name" placeholder="name or find" value={text} onChange={(event) => set({ text: event.target.value })} className="w-28 rounded-[3px] border border-rule bg-card px-2 py-[2px] placeholder:text-ink2" />
+        <input
+          aria-label="Search by name"
+          placeholder="name or find"
+          value={text}
+          onChange={(event) => set({ text: event.target.value })}
+          className="w-28 rounded-[3px] border border-rule bg-card px-2 py-[2px] placeholder:text-ink2"
+        />
         <RoleChips roles={roles} onChange={(next) => set({ roles: next })} label="Roles to find; none for all" />
-        <Menu label="Length" trigger={<Button>{LENGTHS[length]?.[0]} ▾</Button>} items={LENGTHS.map(([label], i) => ({ label, checked: i === length, onSelect: () => set({ length: i }) }))} />
-        <Menu label="Tone" trigger={<Button>{BRIGHT[bright]} ▾</Button>} items={(Object.keys(BRIGHT) as (keyof typeof BRIGHT)[]).map((key) => ({ label: BRIGHT[key], checked: key === bright, onSelect: () => set({ bright: key }) }))} />
+        <Menu
+          label="Length"
+          trigger={<Button>{LENGTHS[length]?.[0]} ▾</Button>}
+          items={LENGTHS.map(([label], i) => ({ label, checked: i === length, onSelect: () => set({ length: i }) }))}
+        />
+        <Menu
+          label="Tone"
+          trigger={<Button>{BRIGHT[bright]} ▾</Button>}
+          items={(Object.keys(BRIGHT) as (keyof typeof BRIGHT)[]).map((key) => ({
+            label: BRIGHT[key],
+            checked: key === bright,
+            onSelect: () => set({ bright: key }),
+          }))}
+        />
         <Menu
           label="Pitch"
           trigger={<Button>{tonic === null ? "any pitch" : `pitch ${NOTES[tonic]}`} ▾</Button>}
-          items={[{ label: "any pitch", checked: tonic === null, onSelect: () => set({ tonic: null }) }, ...NOTES.map((label, i) => ({ label, checked: i === tonic, onSelect: () => set({ tonic: i }) }))]}
+          items={[
+            { label: "any pitch", checked: tonic === null, onSelect: () => set({ tonic: null }) },
+            ...NOTES.map((label, i) => ({ label, checked: i === tonic, onSelect: () => set({ tonic: i }) })),
+          ]}
         />
         <Menu
           label="Tempo of the find"
-          trigger={<Button>{tempo === "any" ? "any tempo" : tempo === "near" ? `near ${fixed(bpm, 0)} BPM` : "faster"} ▾</Button>}
+          trigger={
+            <Button>
+              {tempo === "any" ? "any tempo" : tempo === "near" ? `near ${fixed(bpm, 0)} BPM` : "faster"} ▾
+            </Button>
+          }
           items={[
             { label: "any tempo", checked: tempo === "any", onSelect: () => set({ tempo: "any" }) },
-            { label: `within 8 % of ${fixed(bpm, 0)} BPM`, checked: tempo === "near", onSelect: () => set({ tempo: "near" }) },
+            {
+              label: `within 8 % of ${fixed(bpm, 0)} BPM`,
+              checked: tempo === "near",
+              onSelect: () => set({ tempo: "near" }),
+            },
             { label: "faster than the pocket", checked: tempo === "faster", onSelect: () => set({ tempo: "faster" }) },
           ]}
         />
       </div>
       <div className="flex items-center gap-1.5">
-        <Toggle on={rank === "like"} onChange={(on) => by(on ? "like" : null)} hint="Most alike first, compared with the chosen slice or pad">
+        <Toggle
+          on={rank === "like"}
+          onChange={(on) => by(on ? "like" : null)}
+          hint="Most alike first, compared with the chosen slice or pad"
+        >
           Sounds like this
         </Toggle>
-        <Toggle on={rank === "completes"} onChange={(on) => by(on ? "completes" : null)} hint="First what fills where it has little: lows under a thin kick">
+        <Toggle
+          on={rank === "completes"}
+          onChange={(on) => by(on ? "completes" : null)}
+          hint="First what fills where it has little: lows under a thin kick"
+        >
           Completes this
         </Toggle>
         <span className="min-w-0 truncate text-ink2" role="status">
-          {error ? (error as Error).message : rank && !known ? "Choose a slice or a pad to compare with." : rank ? `compared with ${modelName ?? "the chosen slice"}` : `${data?.total ?? 0} slices`}
+          {error
+            ? (error as Error).message
+            : rank && !known
+              ? "Choose a slice or a pad to compare with."
+              : rank
+                ? `compared with ${modelName ?? "the chosen slice"}`
+                : `${data?.total ?? 0} slices`}
         </span>
       </div>
-      {data || error ? <Results list={list} ranked={rank !== null} /> : <p className="p-3 text-ink2">Looking at the slices of all finds ...</p>}
+      {data || error ? (
+        <Results list={list} ranked={rank !== null} />
+      ) : (
+        <p className="p-3 text-ink2">Looking at the slices of all finds ...</p>
+      )}
     </section>
   );
 }
@@ -132,7 +190,16 @@ function Results({ list, ranked }: { list: FoundSlice[]; ranked: boolean }) {
         <span title="The middle of its spectrum: the higher, the brighter">tone</span>
         <span className="text-right">{ranked ? "fits" : ""}</span>
       </div>
-      <div ref={box} role="listbox" aria-label="Slices found" aria-multiselectable tabIndex={0} data-own-arrows onKeyDown={onKeyDown} className="thin-scroll min-h-0 grow overflow-auto">
+      <div
+        ref={box}
+        role="listbox"
+        aria-label="Slices found"
+        aria-multiselectable
+        tabIndex={0}
+        data-own-arrows
+        onKeyDown={onKeyDown}
+        className="thin-scroll min-h-0 grow overflow-auto"
+      >
         {list.map((one) => (
           <div
             key={one.cut}
@@ -152,7 +219,9 @@ function Results({ list, ranked }: { list: FoundSlice[]; ranked: boolean }) {
             <span>{((one.end - one.start) / rate).toFixed(2)} s</span>
             <span>{one.level_db === null ? "–" : `${fixed(one.level_db, 1)} dB`}</span>
             <span>{one.note ?? "–"}</span>
-            <span>{one.bright_hz >= 1000 ? `${fixed(one.bright_hz / 1000, 1)} kHz` : `${fixed(one.bright_hz, 0)} Hz`}</span>
+            <span>
+              {one.bright_hz >= 1000 ? `${fixed(one.bright_hz / 1000, 1)} kHz` : `${fixed(one.bright_hz, 0)} Hz`}
+            </span>
             <span className="text-right">{one.score === null ? "" : `${Math.round(one.score * 100)} %`}</span>
           </div>
         ))}

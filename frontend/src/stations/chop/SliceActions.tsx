@@ -18,10 +18,20 @@ export function SliceActions({ source, chosen }: { source: Source; chosen: numbe
   const pads = useView((s) => s.pads.length);
   return (
     <>
-      <Button keys="T" disabled={!chosen} hint="Set the chosen slices aside, for a kit of several finds" onClick={chosenIntoTray}>
+      <Button
+        keys="T"
+        disabled={!chosen}
+        hint="Set the chosen slices aside, for a kit of several finds"
+        onClick={chosenIntoTray}
+      >
         Into tray
       </Button>
-      <Button keys="P" disabled={!chosen} hint="Put the chosen slices on the next free pads" onClick={() => void slicesToPads(false)}>
+      <Button
+        keys="P"
+        disabled={!chosen}
+        hint="Put the chosen slices on the next free pads"
+        onClick={() => void slicesToPads(false)}
+      >
         {chosen > 1 ? `${chosen} to pads` : "To pad"}
       </Button>
       <Menu
@@ -33,13 +43,32 @@ export function SliceActions({ source, chosen }: { source: Source; chosen: numbe
           { label: "Merge its slices into 16 pads", disabled: none, onSelect: () => fitToPads("slices", 16) },
           { label: "Merge its slices into 8 pads", disabled: none, onSelect: () => fitToPads("slices", 8) },
           null,
-          { label: "Chosen slices onto the chosen pads", disabled: !chosen || !pads, onSelect: () => ontoChosen(false) },
-          { label: "Layer chosen slices on the chosen pads", disabled: !chosen || !pads, onSelect: () => ontoChosen(true) },
+          {
+            label: "Chosen slices onto the chosen pads",
+            disabled: !chosen || !pads,
+            onSelect: () => ontoChosen(false),
+          },
+          {
+            label: "Layer chosen slices on the chosen pads",
+            disabled: !chosen || !pads,
+            onSelect: () => ontoChosen(true),
+          },
           null,
-          { label: "Split by drum: a lane for each", disabled: none || !source.grid, onSelect: () => void splitByDrum() },
+          {
+            label: "Split by drum: a lane for each",
+            disabled: none || !source.grid,
+            onSelect: () => void splitByDrum(),
+          },
         ]}
       />
-      <Button hint={source.grid ? "Make a pattern that plays the pads as this was played; missing slices go on pads" : "Set its tempo in Listen first"} onClick={() => void originalRhythm()}>
+      <Button
+        hint={
+          source.grid
+            ? "Make a pattern that plays the pads as this was played; missing slices go on pads"
+            : "Set its tempo in Listen first"
+        }
+        onClick={() => void originalRhythm()}
+      >
         Original rhythm
       </Button>
       <AllToPads source={source} />
@@ -50,11 +79,14 @@ export function SliceActions({ source, chosen }: { source: Source; chosen: numbe
 /** All slices that are on no pad yet. When they take more than two pages that is said first, with smaller choices. */
 function AllToPads({ source }: { source: Source }) {
   const pads = usePocket((s) => s.open?.pocket.pads);
-  const selection = useView((s) => (s.selection?.source === source.id && s.selection.end > s.selection.start ? s.selection : null));
+  const selection = useView((s) =>
+    s.selection?.source === source.id && s.selection.end > s.selection.start ? s.selection : null,
+  );
   const there = new Set(Object.values(pads ?? {}).map((pad) => pad.chop.cut));
   const left = source.cuts.filter((cut) => !there.has(cut.id));
   const pages = (count: number) => `${Math.ceil(count / PAGE)} ${count > PAGE ? "pages" : "page"}`;
-  const put = (cuts: Source["cuts"]) => void ontoPads({ type: "slices_to_pads", source: source.id, cuts: cuts.map((cut) => cut.id) }, "slice");
+  const put = (cuts: Source["cuts"]) =>
+    void ontoPads({ type: "slices_to_pads", source: source.id, cuts: cuts.map((cut) => cut.id) }, "slice");
   if (left.length <= MOST_PAGES * PAGE)
     return (
       <Button tone="go" disabled={!source.cuts.length} onClick={() => void slicesToPads(true)}>
@@ -69,7 +101,9 @@ function AllToPads({ source }: { source: Source }) {
       trigger={<Button tone="go">All to pads ▾</Button>}
       items={[
         { label: `All ${left.length}: ${pages(left.length)}`, onSelect: () => void slicesToPads(true) },
-        ...(inside.length ? [{ label: `The ${inside.length} in the selection: ${pages(inside.length)}`, onSelect: () => put(inside) }] : []),
+        ...(inside.length
+          ? [{ label: `The ${inside.length} in the selection: ${pages(inside.length)}`, onSelect: () => put(inside) }]
+          : []),
         null,
         ...ROLE_NAMES.filter((role) => of(role).length).map((role) => ({
           label: `${ROLES[role].glyph} Only ${ROLES[role].label}, ${of(role).length}: ${pages(of(role).length)}`,
@@ -93,10 +127,19 @@ export function FoundActions() {
   }
   return (
     <>
-      <Button disabled={!there.length} hint="Set the highlighted slices aside, for a kit" onClick={() => intoTray(there.map(([source, cut]) => ({ source, cut })))}>
+      <Button
+        disabled={!there.length}
+        hint="Set the highlighted slices aside, for a kit"
+        onClick={() => intoTray(there.map(([source, cut]) => ({ source, cut })))}
+      >
         Into tray
       </Button>
-      <Button tone="go" disabled={!there.length} hint="The highlighted slices, on the next free pads" onClick={() => void toPads()}>
+      <Button
+        tone="go"
+        disabled={!there.length}
+        hint="The highlighted slices, on the next free pads"
+        onClick={() => void toPads()}
+      >
         {there.length > 1 ? `${there.length} to pads` : "To pad"}
       </Button>
     </>
@@ -113,10 +156,19 @@ export function TrayActions() {
       <Button tone="quiet" disabled={!tray} onClick={() => void edit({ type: "take_from_tray", places: everything })}>
         Empty it
       </Button>
-      <Button disabled={!tray || !filled} hint="Each sounds along with one of the chosen pads, in order" onClick={() => void trayToPads(true)}>
+      <Button
+        disabled={!tray || !filled}
+        hint="Each sounds along with one of the chosen pads, in order"
+        onClick={() => void trayToPads(true)}
+      >
         Layer on chosen pads
       </Button>
-      <Button tone="go" disabled={!tray} hint="One each, on the next free pads, names and all" onClick={() => void trayToPads()}>
+      <Button
+        tone="go"
+        disabled={!tray}
+        hint="One each, on the next free pads, names and all"
+        onClick={() => void trayToPads()}
+      >
         Tray to pads
       </Button>
     </>

@@ -21,7 +21,8 @@ export function Tray() {
     <section aria-label="Tray" className="flex min-h-0 grow flex-col gap-1.5 text-[12px]">
       <div className="flex items-center gap-1.5">
         <span>
-          {tray.length} {tray.length === 1 ? "slice" : "slices"} of {new Set(tray.map((held) => held.chop.source)).size} finds
+          {tray.length} {tray.length === 1 ? "slice" : "slices"} of {new Set(tray.map((held) => held.chop.source)).size}{" "}
+          finds
         </span>
       </div>
       <ul className="thin-scroll grid min-h-0 grow auto-rows-min grid-cols-4 gap-1.5 overflow-auto">
@@ -31,20 +32,43 @@ export function Tray() {
           const play = () =>
             voices
               .audition(source.audio, Math.max(0, held.chop.start), Math.min(source.frames, held.chop.end), source.trim)
-              .catch((error: Error) => toast({ title: "That slice cannot be played", text: error.message, tone: "error" }));
+              .catch((error: Error) =>
+                toast({ title: "That slice cannot be played", text: error.message, tone: "error" }),
+              );
           return (
-            <li key={`${held.chop.source}/${held.chop.start}/${held.chop.end}`} className="relative rounded-[3px] border border-rule bg-card">
-              <button type="button" aria-label={`Play ${held.called}`} className="block w-full px-1.5 py-1 text-left" onClick={() => void play()}>
+            <li
+              key={`${held.chop.source}/${held.chop.start}/${held.chop.end}`}
+              className="relative rounded-[3px] border border-rule bg-card"
+            >
+              <button
+                type="button"
+                aria-label={`Play ${held.called}`}
+                className="block w-full px-1.5 py-1 text-left"
+                onClick={() => void play()}
+              >
                 <span className="flex items-center gap-1 pr-4">
                   <span aria-hidden style={{ color: held.role ? ROLES[held.role].color : undefined }}>
                     {held.role ? ROLES[held.role].glyph : "–"}
                   </span>
                   <Name text={held.called} className="font-semibold" />
                 </span>
-                <MiniWave hash={source.audio} frames={source.frames} start={Math.max(0, held.chop.start)} end={Math.min(source.frames, held.chop.end)} height={18} color={INK} fit />
+                <MiniWave
+                  hash={source.audio}
+                  frames={source.frames}
+                  start={Math.max(0, held.chop.start)}
+                  end={Math.min(source.frames, held.chop.end)}
+                  height={18}
+                  color={INK}
+                  fit
+                />
                 <span className="block truncate text-[11px] text-ink2">{source.name}</span>
               </button>
-              <button type="button" aria-label={`Take ${held.called} out of the tray`} className="absolute top-0 right-0 px-1.5 py-0.5 text-ink2 hover:bg-well" onClick={() => void edit({ type: "take_from_tray", places: [i] })}>
+              <button
+                type="button"
+                aria-label={`Take ${held.called} out of the tray`}
+                className="absolute top-0 right-0 px-1.5 py-0.5 text-ink2 hover:bg-well"
+                onClick={() => void edit({ type: "take_from_tray", places: [i] })}
+              >
                 ×
               </button>
             </li>

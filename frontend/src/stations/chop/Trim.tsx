@@ -18,21 +18,46 @@ const UNITS = [
 export function Trim({ disabled }: { disabled: boolean }) {
   const [unit, setUnit] = useState(1);
   const { label, samples } = UNITS[unit] as (typeof UNITS)[number];
-  const move = (edge: Edge, way: 1 | -1) => (samples ? nudgeCut(way * samples, newGesture(), edge) : edgeToTransient(way, edge));
+  const move = (edge: Edge, way: 1 | -1) =>
+    samples ? nudgeCut(way * samples, newGesture(), edge) : edgeToTransient(way, edge);
   const hear = useView((s) => s.hearMoves);
   return (
     <span className="inline-flex items-center gap-1 text-[12px]">
-      <Toggle on={hear} onChange={(on) => useView.getState().look({ hearMoves: on })} hint="Play the slice whenever an edge of it is moved">
+      <Toggle
+        on={hear}
+        onChange={(on) => useView.getState().look({ hearMoves: on })}
+        hint="Play the slice whenever an edge of it is moved"
+      >
         Hear
       </Toggle>
-      <Menu label="Trim by" trigger={<Button hint="What a step of the edges is">Trim: {label} ▾</Button>} items={UNITS.map((one, i) => ({ label: one.label, checked: i === unit, onSelect: () => setUnit(i) }))} />
+      <Menu
+        label="Trim by"
+        trigger={<Button hint="What a step of the edges is">Trim: {label} ▾</Button>}
+        items={UNITS.map((one, i) => ({ label: one.label, checked: i === unit, onSelect: () => setUnit(i) }))}
+      />
       {(["start", "end"] as const).map((edge) => (
         <span key={edge} className="inline-flex items-center">
-          <Button tone="quiet" className="!px-1" disabled={disabled} keys={edge === "start" ? "←" : "Ctrl ←"} hint={`${edge === "start" ? "Start" : "End"} earlier`} aria-label={`${edge === "start" ? "Start" : "End"} earlier`} onClick={() => move(edge, -1)}>
+          <Button
+            tone="quiet"
+            className="!px-1"
+            disabled={disabled}
+            keys={edge === "start" ? "←" : "Ctrl ←"}
+            hint={`${edge === "start" ? "Start" : "End"} earlier`}
+            aria-label={`${edge === "start" ? "Start" : "End"} earlier`}
+            onClick={() => move(edge, -1)}
+          >
             ◂
           </Button>
           <span className={disabled ? "text-ink2" : ""}>{edge}</span>
-          <Button tone="quiet" className="!px-1" disabled={disabled} keys={edge === "start" ? "→" : "Ctrl →"} hint={`${edge === "start" ? "Start" : "End"} later`} aria-label={`${edge === "start" ? "Start" : "End"} later`} onClick={() => move(edge, 1)}>
+          <Button
+            tone="quiet"
+            className="!px-1"
+            disabled={disabled}
+            keys={edge === "start" ? "→" : "Ctrl →"}
+            hint={`${edge === "start" ? "Start" : "End"} later`}
+            aria-label={`${edge === "start" ? "Start" : "End"} later`}
+            onClick={() => move(edge, 1)}
+          >
             ▸
           </Button>
         </span>

@@ -27,7 +27,12 @@ export const COLUMNS: { by: Column | null; head: string; width: string; help?: s
   { by: "length", head: "length", width: "w-[66px]" },
   { by: "name", head: "name", width: "" },
   { by: "role", head: "role", width: "w-[78px]" },
-  { by: "clean", head: "alone", width: "w-[56px]", help: "How much of its sound is the drum alone, without what else plays" },
+  {
+    by: "clean",
+    head: "alone",
+    width: "w-[56px]",
+    help: "How much of its sound is the drum alone, without what else plays",
+  },
   { by: "pitch", head: "pitch", width: "w-[84px]" },
   { by: "level", head: "level", width: "w-[72px]" },
   { by: "pad", head: "pad", width: "w-[64px]" },
@@ -46,7 +51,13 @@ function padsByCut(pads: Record<string, Pad>, source: string): Map<string, numbe
   return out;
 }
 
-export function sliceRows(source: Source, pads: Record<string, Pad>, grid: Grid | null, rate: number, facts: Map<string, SliceFact>): SliceRow[] {
+export function sliceRows(
+  source: Source,
+  pads: Record<string, Pad>,
+  grid: Grid | null,
+  rate: number,
+  facts: Map<string, SliceFact>,
+): SliceRow[] {
   const where = padsByCut(pads, source.id);
   const roles = new Map(source.cuts.map((cut) => [cut.id, cut]));
   return sliceMarks(source).map((mark) => {
@@ -54,7 +65,9 @@ export function sliceRows(source: Source, pads: Record<string, Pad>, grid: Grid 
     const fact = facts.get(factKey(source, mark.start, mark.end));
     return {
       mark,
-      at: grid ? position(Math.round(beatsAt(grid, mark.start) * 4) / 4, grid.beatsPerBar) : `${(mark.start / rate).toFixed(3)} s`,
+      at: grid
+        ? position(Math.round(beatsAt(grid, mark.start) * 4) / 4, grid.beatsPerBar)
+        : `${(mark.start / rate).toFixed(3)} s`,
       length: `${((mark.end - mark.start) / rate).toFixed(2)} s`,
       name: cut?.called ?? "",
       own: Boolean(cut?.name),
@@ -100,7 +113,11 @@ function value(row: SliceRow, by: Column): number | string {
 /** Rows of the wanted roles whose name or number holds the text, in order; what a column does not know comes last. */
 export function arranged(rows: SliceRow[], { by, down, roles, text }: TableView): SliceRow[] {
   const wanted = text.trim().toLowerCase();
-  const out = rows.filter((row) => (!roles.length || (row.role && roles.includes(row.role))) && (!wanted || row.name.toLowerCase().includes(wanted) || String(row.mark.number) === wanted));
+  const out = rows.filter(
+    (row) =>
+      (!roles.length || (row.role && roles.includes(row.role))) &&
+      (!wanted || row.name.toLowerCase().includes(wanted) || String(row.mark.number) === wanted),
+  );
   if (by === "number" && !down) return out;
   const way = down ? -1 : 1;
   return out

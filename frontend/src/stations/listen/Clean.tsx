@@ -37,7 +37,9 @@ export function Clean({ source, rate }: { source: Source; rate: number }) {
     retry: false,
   });
   const asked = useView((s) => s.cleaning[source.id]) ?? NOTHING;
-  const url = usePreview((s) => (s.preview?.hash === source.audio && s.preview.url.includes("/cleaned/") ? s.preview.url : null));
+  const url = usePreview((s) =>
+    s.preview?.hash === source.audio && s.preview.url.includes("/cleaned/") ? s.preview.url : null,
+  );
   // What is heard says so itself, by its address.
   const heard = url ? PARTS.find(({ part }) => url.endsWith(`&part=${part}`))?.part : undefined;
   const clicks = useParameter("clean", "clicks");
@@ -70,46 +72,106 @@ export function Clean({ source, rate }: { source: Source; rate: number }) {
   async function print() {
     if (!open) return;
     try {
-      noteJob(await ask(api.POST("/api/pockets/{pocket}/sources/{source}/clean", { params: { path: { pocket: open.id, source: source.id } }, body: asked })));
+      noteJob(
+        await ask(
+          api.POST("/api/pockets/{pocket}/sources/{source}/clean", {
+            params: { path: { pocket: open.id, source: source.id } },
+            body: asked,
+          }),
+        ),
+      );
     } catch (error) {
       toast({ title: "Nothing was printed", text: (error as Error).message, tone: "error" });
     }
   }
 
-  const set = (change: Partial<Cleaning>) => useView.getState().look({ cleaning: { ...useView.getState().cleaning, [source.id]: { ...asked, ...change } } });
+  const set = (change: Partial<Cleaning>) =>
+    useView.getState().look({ cleaning: { ...useView.getState().cleaning, [source.id]: { ...asked, ...change } } });
   return (
     <section aria-label="Cleaning" className="flex flex-col gap-2 text-[12.5px]">
       <div className="grid grid-cols-[84px_150px_52px_1fr] items-center gap-x-3 gap-y-1.5">
-        <Toggle on={asked.clicks > 0} onChange={(on) => set({ clicks: on ? DEFAULTS.clicks : 0 })} hint="Crackle and pops, filled from what is round them">
+        <Toggle
+          on={asked.clicks > 0}
+          onChange={(on) => set({ clicks: on ? DEFAULTS.clicks : 0 })}
+          hint="Crackle and pops, filled from what is round them"
+        >
           Clicks
         </Toggle>
-        <Slider parameter={clicks} value={asked.clicks} onChange={(value) => set({ clicks: value })} className="w-full" />
+        <Slider
+          parameter={clicks}
+          value={asked.clicks}
+          onChange={(value) => set({ clicks: value })}
+          className="w-full"
+        />
         <span className="text-right tabular-nums">{fixed(asked.clicks, 0)} %</span>
-        <span className="text-ink2">{found ? (found.clicks ? `about ${fixed(found.clicks, 0)} a minute in it` : "none heard in it") : survey.error ? survey.error.message : "listening ..."}</span>
+        <span className="text-ink2">
+          {found
+            ? found.clicks
+              ? `about ${fixed(found.clicks, 0)} a minute in it`
+              : "none heard in it"
+            : survey.error
+              ? survey.error.message
+              : "listening ..."}
+        </span>
         <Toggle on={asked.hum} onChange={(on) => set({ hum: on })} hint="The mains tone and its overtones">
           Hum
         </Toggle>
-        <span className="col-span-2 text-ink2">{asked.hum && found && !found.hum ? "there is nothing to take out" : ""}</span>
-        <span className="text-ink2">{found ? (found.hum ? `${fixed(found.hum.hz, 2)} Hz and ${found.hum.overtones} of its overtones, ${fixed(found.hum.level_db, 0)} dBFS` : "none heard in it") : ""}</span>
-        <Toggle on={asked.hiss > 0} onChange={(on) => set({ hiss: on ? DEFAULTS.hiss : 0 })} hint="Steady noise, turned down where nothing stands above it">
+        <span className="col-span-2 text-ink2">
+          {asked.hum && found && !found.hum ? "there is nothing to take out" : ""}
+        </span>
+        <span className="text-ink2">
+          {found
+            ? found.hum
+              ? `${fixed(found.hum.hz, 2)} Hz and ${found.hum.overtones} of its overtones, ${fixed(found.hum.level_db, 0)} dBFS`
+              : "none heard in it"
+            : ""}
+        </span>
+        <Toggle
+          on={asked.hiss > 0}
+          onChange={(on) => set({ hiss: on ? DEFAULTS.hiss : 0 })}
+          hint="Steady noise, turned down where nothing stands above it"
+        >
           Hiss
         </Toggle>
         <Slider parameter={hiss} value={asked.hiss} onChange={(value) => set({ hiss: value })} className="w-full" />
         <span className="text-right tabular-nums">{fixed(asked.hiss, 0)} dB</span>
-        <span className="text-ink2">{found ? (found.hiss_db === null ? "none heard in it" : `${fixed(found.hiss_db, 0)} dBFS when all else is quiet`) : ""}</span>
+        <span className="text-ink2">
+          {found
+            ? found.hiss_db === null
+              ? "none heard in it"
+              : `${fixed(found.hiss_db, 0)} dBFS when all else is quiet`
+            : ""}
+        </span>
       </div>
       <div className="flex flex-wrap items-center gap-1.5">
         <span role="group" aria-label="Hear it" className="inline-flex">
           {PARTS.map(({ part: which, label, hint }) => (
-            <Button key={which} className="-ml-px first:ml-0" tone={heard === which ? "play" : "plain"} aria-pressed={heard === which} disabled={nothing && which !== "original"} hint={hint} onClick={() => (heard === which ? previewPlayer.stop() : void listen(which))}>
+            <Button
+              key={which}
+              className="-ml-px first:ml-0"
+              tone={heard === which ? "play" : "plain"}
+              aria-pressed={heard === which}
+              disabled={nothing && which !== "original"}
+              hint={hint}
+              onClick={() => (heard === which ? previewPlayer.stop() : void listen(which))}
+            >
               {label}
             </Button>
           ))}
         </span>
-        <Button tone="go" disabled={nothing} hint="A cleaned copy among the finds, on the same time line, with the same grid and cuts. Undo takes it away." onClick={() => void print()}>
+        <Button
+          tone="go"
+          disabled={nothing}
+          hint="A cleaned copy among the finds, on the same time line, with the same grid and cuts. Undo takes it away."
+          onClick={() => void print()}
+        >
           Print cleaned
         </Button>
-        <span className="text-ink2">{nothing ? "Choose what to take out." : `Heard: the selection, or from the cursor on, ${LONGEST_S} s at most.`}</span>
+        <span className="text-ink2">
+          {nothing
+            ? "Choose what to take out."
+            : `Heard: the selection, or from the cursor on, ${LONGEST_S} s at most.`}
+        </span>
       </div>
     </section>
   );

@@ -31,16 +31,30 @@ export function CreditsSheet({ source }: { source: Source }) {
         <span className="min-w-0 truncate text-ink2">{what ? `${what}${state}` : `nobody yet${state}`}</span>
       </div>
       <Popover.Portal>
-        <Popover.Content side="left" sideOffset={6} className="z-50 w-[280px] rounded-[4px] border-[1.5px] border-ink bg-card p-3 text-[12.5px] shadow-[3px_3px_0_rgba(42,27,51,0.18)]">
+        <Popover.Content
+          side="left"
+          sideOffset={6}
+          className="z-50 w-[280px] rounded-[4px] border-[1.5px] border-ink bg-card p-3 text-[12.5px] shadow-[3px_3px_0_rgba(42,27,51,0.18)]"
+        >
           <h4 className="title mb-2 text-[14px]">Credits of {source.name}</h4>
           {FIELDS.map(({ key, label }) => (
-            <Field key={key} label={label} value={source.credits[key]} onChange={(value) => void edit({ type: "set_credits", source: source.id, [key]: value })} />
+            <Field
+              key={key}
+              label={label}
+              value={source.credits[key]}
+              onChange={(value) => void edit({ type: "set_credits", source: source.id, [key]: value })}
+            />
           ))}
           <div role="group" aria-label="May it be used?" className="mt-2 flex flex-wrap gap-1">
             {CLEARED.map(({ value, label }) => {
               const on = value === (cleared === null ? "unknown" : cleared ? "yes" : "no");
               return (
-                <Button key={value} tone={on ? "solid" : "plain"} aria-pressed={on} onClick={() => void edit({ type: "set_credits", source: source.id, cleared: value })}>
+                <Button
+                  key={value}
+                  tone={on ? "solid" : "plain"}
+                  aria-pressed={on}
+                  onClick={() => void edit({ type: "set_credits", source: source.id, cleared: value })}
+                >
                   {label}
                 </Button>
               );

@@ -12,7 +12,17 @@ import { fixed } from "../../design/format";
 import { Menu } from "../../design/Menu";
 import { NumberField } from "../../design/NumberField";
 
-const OFFSET = { name: "offset", label: "Begins at", unit: "samples", low: -1e8, high: 1e8, default: 0, step: 1, digits: 0, help: "Sample of the mix at which it begins" };
+const OFFSET = {
+  name: "offset",
+  label: "Begins at",
+  unit: "samples",
+  low: -1e8,
+  high: 1e8,
+  default: 0,
+  step: 1,
+  digits: 0,
+  help: "Sample of the mix at which it begins",
+};
 
 export function Family({ source, rate }: { source: Source; rate: number }) {
   const open = usePocket((s) => s.open);
@@ -26,12 +36,31 @@ export function Family({ source, rate }: { source: Source; rate: number }) {
   async function join(other: Source) {
     setBusy(true);
     try {
-      const found = await ask(api.GET("/api/pockets/{pocket}/sources/{source}/kinship/{other}", { params: { path: { pocket: open?.id ?? "", source: source.id, other: other.id } } }));
+      const found = await ask(
+        api.GET("/api/pockets/{pocket}/sources/{source}/kinship/{other}", {
+          params: { path: { pocket: open?.id ?? "", source: source.id, other: other.id } },
+        }),
+      );
       if (!found.related) {
-        toast({ title: `${source.name} is not in ${other.name}`, text: `At their best they are ${Math.round(found.likeness * 100)} % alike. Nothing was joined.`, tone: "note", stays: true, action: { label: "Join at sample 0", run: () => void edit({ type: "join_family", source: source.id, root: other.id, offset: 0 }) } });
+        toast({
+          title: `${source.name} is not in ${other.name}`,
+          text: `At their best they are ${Math.round(found.likeness * 100)} % alike. Nothing was joined.`,
+          tone: "note",
+          stays: true,
+          action: {
+            label: "Join at sample 0",
+            run: () => void edit({ type: "join_family", source: source.id, root: other.id, offset: 0 }),
+          },
+        });
         return;
       }
-      await edit({ type: "join_family", source: source.id, root: other.id, offset: found.offset, likeness: found.likeness });
+      await edit({
+        type: "join_family",
+        source: source.id,
+        root: other.id,
+        offset: found.offset,
+        likeness: found.likeness,
+      });
     } catch (error) {
       toast({ title: "They could not be compared", text: (error as Error).message, tone: "error" });
     } finally {
@@ -49,9 +78,26 @@ export function Family({ source, rate }: { source: Source; rate: number }) {
           <NumberField
             parameter={OFFSET}
             value={source.kin.offset}
-            onChange={(offset, gesture) => void edit({ type: "join_family", source: source.id, root: root.id, offset: Math.round(offset), likeness: source.kin?.likeness ?? null }, gesture)}
+            onChange={(offset, gesture) =>
+              void edit(
+                {
+                  type: "join_family",
+                  source: source.id,
+                  root: root.id,
+                  offset: Math.round(offset),
+                  likeness: source.kin?.likeness ?? null,
+                },
+                gesture,
+              )
+            }
           />{" "}
-          <Button tone="quiet" className="!px-1 !py-0" hint="Let it go its own way" aria-label="Leave the family" onClick={() => void edit({ type: "leave_family", source: source.id })}>
+          <Button
+            tone="quiet"
+            className="!px-1 !py-0"
+            hint="Let it go its own way"
+            aria-label="Leave the family"
+            onClick={() => void edit({ type: "leave_family", source: source.id })}
+          >
             ×
           </Button>
         </p>
@@ -80,7 +126,11 @@ export function Family({ source, rate }: { source: Source; rate: number }) {
 
 function Name({ of }: { of: Source }) {
   return (
-    <button type="button" className="font-semibold underline decoration-rule underline-offset-2 hover:decoration-ink" onClick={() => showSource(of.id)}>
+    <button
+      type="button"
+      className="font-semibold underline decoration-rule underline-offset-2 hover:decoration-ink"
+      onClick={() => showSource(of.id)}
+    >
       {of.name}
     </button>
   );

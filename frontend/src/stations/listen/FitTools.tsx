@@ -22,17 +22,25 @@ export function FitTools({ source }: { source: Source }) {
     useView.getState().look(change);
     if (playing) toggleSource();
   }
-  const tempoHint = source.grid ? "Hear it in the pocket's tempo, stretched without a change of pitch" : "It has no tempo yet: nothing to fit";
+  const tempoHint = source.grid
+    ? "Hear it in the pocket's tempo, stretched without a change of pitch"
+    : "It has no tempo yet: nothing to fit";
   const keyHint = pocket.key ? "Hear it in the pocket's key and tuning" : "Set the pocket's key in the top bar first";
   return (
     <>
       <Toggle on={inTempo} onChange={(on) => set({ inTempo: on })} hint={tempoHint}>
         At {fixed(pocket.tempo, pocket.tempo % 1 ? 2 : 0)} BPM
       </Toggle>
-      <Toggle on={inKey && pocket.key !== null} onChange={(on) => (pocket.key || !on ? set({ inKey: on }) : undefined)} hint={keyHint}>
+      <Toggle
+        on={inKey && pocket.key !== null}
+        onChange={(on) => (pocket.key || !on ? set({ inKey: on }) : undefined)}
+        hint={keyHint}
+      >
         {pocket.key ? `In ${keyName(pocket.key)}` : "In key"}
       </Toggle>
-      {(inTempo && source.grid) || (inKey && pocket.key) ? <span className="text-[12px] text-ink2">fitted, a minute at most</span> : null}
+      {(inTempo && source.grid) || (inKey && pocket.key) ? (
+        <span className="text-[12px] text-ink2">fitted, a minute at most</span>
+      ) : null}
     </>
   );
 }

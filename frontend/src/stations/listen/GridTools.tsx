@@ -37,16 +37,40 @@ export function GridTools({ source, rate }: { source: Source; rate: number }) {
 
   return (
     <div className="flex flex-wrap items-center gap-1.5">
-      <Toggle on={click} onChange={(on) => look({ click: on })} keys="G" hint="Clicks on the beats while the find plays; bar one is higher">
+      <Toggle
+        on={click}
+        onChange={(on) => look({ click: on })}
+        keys="G"
+        hint="Clicks on the beats while the find plays; bar one is higher"
+      >
         Click
       </Toggle>
-      {click ? <Slider parameter={levelParameter} value={level ?? levelParameter.default} onChange={(value) => look({ clickLevel: value })} className="w-[70px]" /> : null}
-      <Button disabled={!playing} keys="T" hint={playing ? "Tap along: three taps or more make the tempo" : "Play the find, then tap along"} onClick={() => tap()}>
+      {click ? (
+        <Slider
+          parameter={levelParameter}
+          value={level ?? levelParameter.default}
+          onChange={(value) => look({ clickLevel: value })}
+          className="w-[70px]"
+        />
+      ) : null}
+      <Button
+        disabled={!playing}
+        keys="T"
+        hint={playing ? "Tap along: three taps or more make the tempo" : "Play the find, then tap along"}
+        onClick={() => tap()}
+      >
         Tap
       </Button>
       <span className="inline-flex items-center">
         {[-COARSE_MS, -FINE_MS, FINE_MS, COARSE_MS].map((ms) => (
-          <Button key={ms} disabled={!grid} className="-ml-px !px-1.5 first:ml-0" aria-label={`Move the grid ${Math.abs(ms)} ms ${ms < 0 ? "earlier" : "later"}`} hint={`All lines ${Math.abs(ms)} ms ${ms < 0 ? "earlier" : "later"}`} onClick={() => nudge(ms)}>
+          <Button
+            key={ms}
+            disabled={!grid}
+            className="-ml-px !px-1.5 first:ml-0"
+            aria-label={`Move the grid ${Math.abs(ms)} ms ${ms < 0 ? "earlier" : "later"}`}
+            hint={`All lines ${Math.abs(ms)} ms ${ms < 0 ? "earlier" : "later"}`}
+            onClick={() => nudge(ms)}
+          >
             {ms < 0 ? `◂${-ms}` : `${ms}▸`}
           </Button>
         ))}
@@ -59,10 +83,18 @@ export function GridTools({ source, rate }: { source: Source; rate: number }) {
       >
         Bar one here
       </Button>
-      <Button disabled={!lines} hint="The first bars, close up: do the lines sit on the beats?" onClick={() => show(false)}>
+      <Button
+        disabled={!lines}
+        hint="The first bars, close up: do the lines sit on the beats?"
+        onClick={() => show(false)}
+      >
         First bars
       </Button>
-      <Button disabled={!lines} hint="The last bars, close up: do the lines still sit on the beats?" onClick={() => show(true)}>
+      <Button
+        disabled={!lines}
+        hint="The last bars, close up: do the lines still sit on the beats?"
+        onClick={() => show(true)}
+      >
         Last bars
       </Button>
     </div>

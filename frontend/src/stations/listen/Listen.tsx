@@ -43,10 +43,18 @@ export function Listen({ source, rate }: { source: Source; rate: number }) {
         <GridTools source={source} rate={rate} />
       </div>
       <div className="mt-1 grid grid-cols-[minmax(0,1fr)_196px] gap-5 border-t border-rule pt-2">
-        <Tabs.Root value={panel} onValueChange={(value) => useView.getState().look({ panel: value as ListenPanel })} className="flex min-w-0 flex-col gap-2">
+        <Tabs.Root
+          value={panel}
+          onValueChange={(value) => useView.getState().look({ panel: value as ListenPanel })}
+          className="flex min-w-0 flex-col gap-2"
+        >
           <Tabs.List aria-label="What was found" className="flex gap-4 border-b border-rule">
             {PANELS.map(({ value, label }) => (
-              <Tabs.Trigger key={value} value={value} className="title -mb-px border-b-2 border-transparent pb-1 text-[14px] text-ink2 data-[state=active]:border-now data-[state=active]:text-ink">
+              <Tabs.Trigger
+                key={value}
+                value={value}
+                className="title -mb-px border-b-2 border-transparent pb-1 text-[14px] text-ink2 data-[state=active]:border-now data-[state=active]:text-ink"
+              >
                 {label}
               </Tabs.Trigger>
             ))}
@@ -76,7 +84,9 @@ function useClick(source: Source) {
   const level = useView((s) => s.clickLevel) ?? quiet;
   useEffect(() => {
     // The trim of the record, which the clicks pass too, must not turn them down.
-    tapePlayer.setClicks(click && lines ? { places: lines.beats, accents: lines.bars, level: 10 ** ((level - source.trim) / 20) } : null);
+    tapePlayer.setClicks(
+      click && lines ? { places: lines.beats, accents: lines.bars, level: 10 ** ((level - source.trim) / 20) } : null,
+    );
   }, [click, lines, level, source.trim]);
   useEffect(() => () => tapePlayer.setClicks(null), []);
 }

@@ -15,13 +15,29 @@ const ROW = 13;
 const ROOM = { "bare drums": 8, "no drums": 7, voice: 5 } as const;
 
 /** behind: told by other bars than the grid's, while those are being listened to. */
-export function PassageStrip({ source, rate, worth, behind }: { source: Source; rate: number; worth: Worth | undefined; behind: boolean }) {
+export function PassageStrip({
+  source,
+  rate,
+  worth,
+  behind,
+}: {
+  source: Source;
+  rate: number;
+  worth: Worth | undefined;
+  behind: boolean;
+}) {
   const { look, setWindow } = useView.getState();
   // Its place is kept before anything is known: nothing moves when it comes.
   const rows = 2;
   if (!worth?.passages.length) return <div aria-hidden className="shrink-0" style={{ height: rows * ROW - 1 }} />;
   return (
-    <div role="group" aria-label="Passages" aria-busy={behind} className={`relative shrink-0 ${behind ? "opacity-45" : ""}`} style={{ height: rows * ROW - 1 }}>
+    <div
+      role="group"
+      aria-label="Passages"
+      aria-busy={behind}
+      className={`relative shrink-0 ${behind ? "opacity-45" : ""}`}
+      style={{ height: rows * ROW - 1 }}
+    >
       {worth.passages.map((p) => {
         const { color, row } = KINDS[p.kind];
         const bars = p.bars ? `${p.bars} ${p.bars === 1 ? "bar" : "bars"}` : seconds((p.end - p.start) / rate);
@@ -32,10 +48,19 @@ export function PassageStrip({ source, rate, worth, behind }: { source: Source; 
               type="button"
               aria-label={`${p.kind}, ${bars}, from ${(p.start / rate).toFixed(1)} s`}
               className="absolute overflow-hidden rounded-[2px] px-1 text-left text-[11px] leading-[12px] font-semibold whitespace-nowrap text-white hover:brightness-110"
-              style={{ left: `${(p.start / source.frames) * 100}%`, width: `calc(${wide}% - 1px)`, top: row * ROW, height: ROW - 1, background: color }}
+              style={{
+                left: `${(p.start / source.frames) * 100}%`,
+                width: `calc(${wide}% - 1px)`,
+                top: row * ROW,
+                height: ROW - 1,
+                background: color,
+              }}
               onClick={() => {
                 const margin = (p.end - p.start) * 0.02;
-                setWindow(source.id, { start: Math.max(0, p.start - margin), end: Math.min(source.frames, p.end + margin) });
+                setWindow(source.id, {
+                  start: Math.max(0, p.start - margin),
+                  end: Math.min(source.frames, p.end + margin),
+                });
                 look({ selection: { source: source.id, start: p.start, end: p.end }, cursor: p.start, found: null });
               }}
             >

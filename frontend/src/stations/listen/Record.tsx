@@ -16,11 +16,17 @@ export function Record({ source, rate, hearing }: { source: Source; rate: number
   const rows: [string, React.ReactNode][] = [
     ["name", origin.file],
     ["format", `${origin.format.replace("_", " ")}${origin.lossy ? ", lossy" : ""}`],
-    ["was", `${fixed(origin.rate / 1000, 1)} kHz, ${origin.channels === 1 ? "mono" : origin.channels === 2 ? "stereo" : `${origin.channels} channels, mixed down`}`],
+    [
+      "was",
+      `${fixed(origin.rate / 1000, 1)} kHz, ${origin.channels === 1 ? "mono" : origin.channels === 2 ? "stereo" : `${origin.channels} channels, mixed down`}`,
+    ],
     ["length", seconds(source.frames / rate)],
     ["loudness", loud?.lufs === null || loud?.lufs === undefined ? "–" : `${fixed(loud.lufs, 1)} LUFS`],
     ["peak", hearing?.peak_db === null || !hearing ? "silence" : `${fixed(hearing.peak_db, 1)} dBFS`],
-    ["true peak", loud?.true_peak_db === null || loud?.true_peak_db === undefined ? "–" : `${fixed(loud.true_peak_db, 1)} dBTP`],
+    [
+      "true peak",
+      loud?.true_peak_db === null || loud?.true_peak_db === undefined ? "–" : `${fixed(loud.true_peak_db, 1)} dBTP`,
+    ],
     ["clipped", loud ? (loud.clipped ? `${loud.clipped} places` : "nowhere") : "–"],
   ];
   return (
@@ -39,7 +45,12 @@ export function Record({ source, rate, hearing }: { source: Source; rate: number
         ))}
         <dt className="self-center text-ink2">trim</dt>
         <dd>
-          <NumberField parameter={trim} value={source.trim} onChange={(value, gesture) => void edit({ type: "set_trim", source: source.id, trim: value }, gesture)} className="w-[80px]" />
+          <NumberField
+            parameter={trim}
+            value={source.trim}
+            onChange={(value, gesture) => void edit({ type: "set_trim", source: source.id, trim: value }, gesture)}
+            className="w-[80px]"
+          />
         </dd>
       </dl>
       <Said source={source} />
@@ -62,17 +73,31 @@ function Said({ source }: { source: Source }) {
     <div className="mt-1.5 flex flex-wrap items-center gap-1">
       <span className="text-ink2">its tags say</span>
       {bpm !== null ? (
-        <Button hint="Take the tempo that the file's tag gives" onClick={() => void edit({ type: "set_grid", source: source.id, bpm })}>
+        <Button
+          hint="Take the tempo that the file's tag gives"
+          onClick={() => void edit({ type: "set_grid", source: source.id, bpm })}
+        >
           {fixed(bpm, 2)} BPM
         </Button>
       ) : null}
       {points ? (
-        <Button hint="Cut where the file's cue points and markers are" onClick={() => void edit({ type: "cut_at_marks", source: source.id })}>
+        <Button
+          hint="Cut where the file's cue points and markers are"
+          onClick={() => void edit({ type: "cut_at_marks", source: source.id })}
+        >
           {points} {points === 1 ? "mark" : "marks"}
         </Button>
       ) : null}
       {loop ? (
-        <Button hint="Select the loop that the file holds" onClick={() => useView.getState().look({ selection: { source: source.id, start: loop.at, end: loop.end ?? source.frames }, loopSelection: true })}>
+        <Button
+          hint="Select the loop that the file holds"
+          onClick={() =>
+            useView.getState().look({
+              selection: { source: source.id, start: loop.at, end: loop.end ?? source.frames },
+              loopSelection: true,
+            })
+          }
+        >
           loop
         </Button>
       ) : null}

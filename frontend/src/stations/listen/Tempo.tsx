@@ -25,23 +25,50 @@ export function Tempo({ source, rate, hearing }: { source: Source; rate: number;
       <div className="flex flex-wrap items-center gap-1.5">
         <h3 className="title w-[52px] text-[14px]">Tempo</h3>
         {hearing?.tempi.map((tempo, i) => (
-          <Chip key={tempo.bpm} tempo={tempo} on={grid !== null && Math.abs(grid.bpm / tempo.bpm - 1) < SAME} take={() => void edit({ type: "take_tempo", source: source.id, candidate: i })} />
+          <Chip
+            key={tempo.bpm}
+            tempo={tempo}
+            on={grid !== null && Math.abs(grid.bpm / tempo.bpm - 1) < SAME}
+            take={() => void edit({ type: "take_tempo", source: source.id, candidate: i })}
+          />
         ))}
-        {hearing && !hearing.tempi.length ? <p className="text-ink2">No steady pulse was found. Tap it, type it, or say how many bars a stretch lasts.</p> : null}
+        {hearing && !hearing.tempi.length ? (
+          <p className="text-ink2">No steady pulse was found. Tap it, type it, or say how many bars a stretch lasts.</p>
+        ) : null}
         {hearing ? null : <p className="text-ink2">Listening ...</p>}
         <Steadiness source={source} hearing={hearing} />
       </div>
       <div className="flex flex-wrap items-center gap-1.5">
-        <NumberField parameter={bpmParameter} value={grid?.bpm ?? bpmParameter.default} onChange={setBpm} className="w-[88px]" />
-        <Button disabled={!grid} hint="Half as many beats in the same time" onClick={() => void edit({ type: "move_grid", source: source.id, ratio: "half" }, newGesture())}>
+        <NumberField
+          parameter={bpmParameter}
+          value={grid?.bpm ?? bpmParameter.default}
+          onChange={setBpm}
+          className="w-[88px]"
+        />
+        <Button
+          disabled={!grid}
+          hint="Half as many beats in the same time"
+          onClick={() => void edit({ type: "move_grid", source: source.id, ratio: "half" }, newGesture())}
+        >
           Half
         </Button>
-        <Button disabled={!grid} hint="Twice as many beats in the same time" onClick={() => void edit({ type: "move_grid", source: source.id, ratio: "double" }, newGesture())}>
+        <Button
+          disabled={!grid}
+          hint="Twice as many beats in the same time"
+          onClick={() => void edit({ type: "move_grid", source: source.id, ratio: "double" }, newGesture())}
+        >
           Double
         </Button>
         <span role="group" aria-label="Metre" className="inline-flex">
           {METRES.map((metre) => (
-            <Button key={metre} className="-ml-px !px-1.5 first:ml-0" tone={grid?.metre === metre ? "solid" : "plain"} aria-pressed={grid?.metre === metre} disabled={!grid} onClick={() => void edit({ type: "set_grid", source: source.id, metre })}>
+            <Button
+              key={metre}
+              className="-ml-px !px-1.5 first:ml-0"
+              tone={grid?.metre === metre ? "solid" : "plain"}
+              aria-pressed={grid?.metre === metre}
+              disabled={!grid}
+              onClick={() => void edit({ type: "set_grid", source: source.id, metre })}
+            >
               {metre}
             </Button>
           ))}
@@ -56,7 +83,12 @@ function Chip({ tempo, on, take }: { tempo: TempoCandidate; on: boolean; take: (
   const loop = tempo.bars ? `Then it is a loop of exactly ${tempo.bars} ${tempo.bars === 1 ? "bar" : "bars"}. ` : "";
   const drift = tempo.steady ? "" : "The beat drifts; the lines follow it. ";
   return (
-    <Button tone={on ? "solid" : "plain"} aria-pressed={on} onClick={take} hint={`${loop}${drift}${tempo.relation ? `Its relation to the first: ${tempo.relation}.` : "The likeliest."}`}>
+    <Button
+      tone={on ? "solid" : "plain"}
+      aria-pressed={on}
+      onClick={take}
+      hint={`${loop}${drift}${tempo.relation ? `Its relation to the first: ${tempo.relation}.` : "The likeliest."}`}
+    >
       <span className="font-semibold">{fixed(tempo.bpm, 2)}</span>
       <span>
         {tempo.metre !== "4/4" ? `${tempo.metre} ` : ""}
@@ -72,7 +104,13 @@ function Steadiness({ source, hearing }: { source: Source; hearing: Hearing | un
   const grid = source.grid;
   const tempo = grid && hearing?.tempi.find((t) => Math.abs(t.bpm / grid.bpm - 1) < SAME);
   if (!grid) return null;
-  const what = grid.beats.length ? `drifts by ${fixed(tempo?.rough_ms ?? 0, 0)} ms, followed` : tempo && !grid.bars ? `steady within ${fixed(tempo.rough_ms, 1)} ms` : grid.bars ? `${grid.bars} bars, to the sample` : "";
+  const what = grid.beats.length
+    ? `drifts by ${fixed(tempo?.rough_ms ?? 0, 0)} ms, followed`
+    : tempo && !grid.bars
+      ? `steady within ${fixed(tempo.rough_ms, 1)} ms`
+      : grid.bars
+        ? `${grid.bars} bars, to the sample`
+        : "";
   return (
     <span className="text-ink2">
       {what}
@@ -84,7 +122,9 @@ function Steadiness({ source, hearing }: { source: Source; hearing: Hearing | un
 
 /** The selection, or all of it: how many bars or beats it is, or what it says when listened to alone. */
 function Stretch({ source, rate, hearing }: { source: Source; rate: number; hearing: Hearing | undefined }) {
-  const selection = useView((s) => (s.selection?.source === source.id && s.selection.end > s.selection.start ? s.selection : null));
+  const selection = useView((s) =>
+    s.selection?.source === source.id && s.selection.end > s.selection.start ? s.selection : null,
+  );
   const barsParameter = useParameter("grid", "bars");
   const [count, setCount] = useState(source.grid?.bars ?? 4);
   const [asked, setAsked] = useState<{ start: number; end: number } | null>(null);
@@ -97,27 +137,67 @@ function Stretch({ source, rate, hearing }: { source: Source; rate: number; hear
     <>
       <div className="flex flex-wrap items-center gap-1.5">
         <span className="text-ink2">{selection ? "Length of the selection" : "Length of it all"}</span>
-        <NumberField parameter={barsParameter} label="Length, in bars or beats" showUnit={false} value={count} onChange={(value) => setCount(Math.round(value))} className="w-[62px]" />
-        <Button hint="Set the tempo so that it lasts this many bars, to the sample, and bar one where it begins" onClick={() => set("bars")}>
+        <NumberField
+          parameter={barsParameter}
+          label="Length, in bars or beats"
+          showUnit={false}
+          value={count}
+          onChange={(value) => setCount(Math.round(value))}
+          className="w-[62px]"
+        />
+        <Button
+          hint="Set the tempo so that it lasts this many bars, to the sample, and bar one where it begins"
+          onClick={() => set("bars")}
+        >
           Set as bars
         </Button>
-        <Button hint="Set the tempo so that it lasts this many beats, to the sample, and bar one where it begins" onClick={() => set("beats")}>
+        <Button
+          hint="Set the tempo so that it lasts this many beats, to the sample, and bar one where it begins"
+          onClick={() => set("beats")}
+        >
           Set as beats
         </Button>
         <span className="mx-1 h-4 border-l border-rule" />
         <Button hint={`${what}, listened to alone`} onClick={() => setAsked({ start, end })}>
           {selection ? "Listen to the selection" : "Listen again"}
         </Button>
-        <Toggle on={sharpen} onChange={setSharpen} hint="Attacks up and sustain down before listening, for weak material">
+        <Toggle
+          on={sharpen}
+          onChange={setSharpen}
+          hint="Attacks up and sustain down before listening, for weak material"
+        >
           Boost attacks
         </Toggle>
       </div>
-      {asked ? <Alone source={source} rate={rate} start={asked.start} end={asked.end} sharpen={sharpen} done={() => setAsked(null)} /> : null}
+      {asked ? (
+        <Alone
+          source={source}
+          rate={rate}
+          start={asked.start}
+          end={asked.end}
+          sharpen={sharpen}
+          done={() => setAsked(null)}
+        />
+      ) : null}
     </>
   );
 }
 
-function Alone({ source, rate, start, end, sharpen, done }: { source: Source; rate: number; start: number; end: number; sharpen: boolean; done: () => void }) {
+function Alone({
+  source,
+  rate,
+  start,
+  end,
+  sharpen,
+  done,
+}: {
+  source: Source;
+  rate: number;
+  start: number;
+  end: number;
+  sharpen: boolean;
+  done: () => void;
+}) {
   const plain = useTempi(source.audio, start, end, false);
   const sharp = useTempi(source.audio, start, end, sharpen);
   const shown = sharpen ? sharp : plain;
@@ -133,11 +213,25 @@ function Alone({ source, rate, start, end, sharpen, done }: { source: Source; ra
       {shown.error ? <span>{shown.error.message}</span> : null}
       {shown.data && !shown.data.tempi.length ? <span>no steady pulse.</span> : null}
       {shown.data?.tempi.slice(0, 3).map((tempo) => (
-        <Chip key={tempo.bpm} tempo={tempo} on={false} take={() => void edit({ type: "set_grid", source: source.id, bpm: tempo.bpm, bar_one: tempo.bar_one, metre: tempo.metre as (typeof METRES)[number] })} />
+        <Chip
+          key={tempo.bpm}
+          tempo={tempo}
+          on={false}
+          take={() =>
+            void edit({
+              type: "set_grid",
+              source: source.id,
+              bpm: tempo.bpm,
+              bar_one: tempo.bar_one,
+              metre: tempo.metre as (typeof METRES)[number],
+            })
+          }
+        />
       ))}
       {sharpen && before !== undefined && now !== undefined ? (
         <span className="text-ink2">
-          confidence {now > before ? "rose" : now < before ? "fell" : "stayed"} from {Math.round(before * 100)} to {Math.round(now * 100)} %
+          confidence {now > before ? "rose" : now < before ? "fell" : "stayed"} from {Math.round(before * 100)} to{" "}
+          {Math.round(now * 100)} %
         </span>
       ) : null}
       <Button tone="quiet" className="ml-auto" aria-label="Close" onClick={done}>
@@ -150,7 +244,12 @@ function Alone({ source, rate, start, end, sharpen, done }: { source: Source; ra
 function useTempi(audio: string, start: number, end: number, sharpen: boolean) {
   return useQuery({
     queryKey: ["tempi", audio, start, end, sharpen],
-    queryFn: () => ask(api.GET("/api/audio/{audio}/tempi/{start}/{end}", { params: { path: { audio, start, end }, query: { sharpen } } })),
+    queryFn: () =>
+      ask(
+        api.GET("/api/audio/{audio}/tempi/{start}/{end}", {
+          params: { path: { audio, start, end }, query: { sharpen } },
+        }),
+      ),
     staleTime: Infinity,
     retry: false,
   });

@@ -23,7 +23,17 @@ const ORDERS = {
 } as const;
 
 /** behind: told by other bars than the grid's, while those are being listened to. */
-export function Worth({ source, rate, worth, behind }: { source: Source; rate: number; worth: Found | undefined; behind: boolean }) {
+export function Worth({
+  source,
+  rate,
+  worth,
+  behind,
+}: {
+  source: Source;
+  rate: number;
+  worth: Found | undefined;
+  behind: boolean;
+}) {
   const found = useView((s) => s.found);
   const selection = useView((s) => s.selection?.source === source.id && s.selection.end > s.selection.start);
   const some = found !== null || selection;
@@ -38,7 +48,8 @@ export function Worth({ source, rate, worth, behind }: { source: Source; rate: n
           Cut out for Chop
         </Button>
         <span className="min-w-0 basis-[280px] grow text-[11.5px] leading-[1.25] text-ink2">
-          <kbd className="font-body font-semibold">,</kbd> and <kbd className="font-body font-semibold">.</kbd> play one after the other, Enter again. %: how well the loop joins; dB: what else sounds with the hit, beside it.
+          <kbd className="font-body font-semibold">,</kbd> and <kbd className="font-body font-semibold">.</kbd> play one
+          after the other, Enter again. %: how well the loop joins; dB: what else sounds with the hit, beside it.
         </span>
       </div>
       <div className={`grid grid-cols-4 gap-3 ${behind ? "opacity-45" : ""}`}>
@@ -65,8 +76,12 @@ function List({ source, rate, worth, kind }: { source: Source; rate: number; wor
     choose(source, kind, Math.min(all.length - 1, Math.max(0, index + way)));
   }
   const clean = (worth.hits.find((hit) => hit.role === kind)?.cover_db ?? 0) <= CLEAN_DB;
-  const place = (at: number) => (lines ? position(Math.round(beatsAt(lines, at) * 4) / 4, lines.beatsPerBar) : `${(at / rate).toFixed(2)} s`);
-  const figure = (i: number) => (kind === "loop" ? `${Math.round((worth.loops[i]?.score ?? 0) * 100)} %` : under(worth.hits.filter((h) => h.role === kind)[i]?.cover_db ?? 0));
+  const place = (at: number) =>
+    lines ? position(Math.round(beatsAt(lines, at) * 4) / 4, lines.beatsPerBar) : `${(at / rate).toFixed(2)} s`;
+  const figure = (i: number) =>
+    kind === "loop"
+      ? `${Math.round((worth.loops[i]?.score ?? 0) * 100)} %`
+      : under(worth.hits.filter((h) => h.role === kind)[i]?.cover_db ?? 0);
   return (
     <div className="flex min-w-0 flex-col">
       <div className="flex h-[26px] items-center gap-1 border-b border-rule">
@@ -75,15 +90,30 @@ function List({ source, rate, worth, kind }: { source: Source; rate: number; wor
           {TITLES[kind]}
         </h3>
         {all.length > 1 && kind !== "loop" ? (
-          <Button className="!px-1.5 !py-0" hint={`The first ${Math.min(A_ROW, all.length)}, on the next free pads`} onClick={() => void toPads(source, all.slice(0, A_ROW))}>
+          <Button
+            className="!px-1.5 !py-0"
+            hint={`The first ${Math.min(A_ROW, all.length)}, on the next free pads`}
+            onClick={() => void toPads(source, all.slice(0, A_ROW))}
+          >
             Top {Math.min(A_ROW, all.length)}
           </Button>
         ) : null}
       </div>
-      <p className="pt-0.5 text-[11px] text-ink2" title={ORDERS[kind === "loop" ? "loop" : clean ? "clean" : "covered"][1]}>
+      <p
+        className="pt-0.5 text-[11px] text-ink2"
+        title={ORDERS[kind === "loop" ? "loop" : clean ? "clean" : "covered"][1]}
+      >
         {ORDERS[kind === "loop" ? "loop" : clean ? "clean" : "covered"][0]}
       </p>
-      <div ref={box} role="listbox" tabIndex={0} aria-label={`${TITLES[kind]}, ${kind === "loop" ? "best" : clean ? "cleanest" : "least covered"} first`} data-own-arrows onKeyDown={onKeyDown} className="thin-scroll flex max-h-[118px] flex-col overflow-auto">
+      <div
+        ref={box}
+        role="listbox"
+        tabIndex={0}
+        aria-label={`${TITLES[kind]}, ${kind === "loop" ? "best" : clean ? "cleanest" : "least covered"} first`}
+        data-own-arrows
+        onKeyDown={onKeyDown}
+        className="thin-scroll flex max-h-[118px] flex-col overflow-auto"
+      >
         {all.map((one, i) => (
           <div
             key={`${one.start} ${one.end}`}
@@ -92,12 +122,16 @@ function List({ source, rate, worth, kind }: { source: Source; rate: number; wor
             className={`flex cursor-pointer items-center gap-1.5 px-1 py-[2.5px] ${i === index ? "bg-nowtint" : "hover:bg-well"}`}
             onClick={() => choose(source, kind, i)}
           >
-            <span className="min-w-0 grow truncate tabular-nums">{kind === "loop" ? `${one.name} at ${place(one.start).split(" ")[0]}` : place(one.start)}</span>
+            <span className="min-w-0 grow truncate tabular-nums">
+              {kind === "loop" ? `${one.name} at ${place(one.start).split(" ")[0]}` : place(one.start)}
+            </span>
             <span className="text-ink2 tabular-nums">{figure(i)}</span>
           </div>
         ))}
       </div>
-      {all.length ? null : <p className="py-1 text-ink2">{kind === "loop" ? "none: it has no bars, or none come back" : "none in it"}</p>}
+      {all.length ? null : (
+        <p className="py-1 text-ink2">{kind === "loop" ? "none: it has no bars, or none come back" : "none in it"}</p>
+      )}
     </div>
   );
 }

@@ -27,7 +27,11 @@ export function BusMeter({ bus, name }: { bus: string; name: string }) {
   return (
     <div className="flex items-center gap-2" title={`Peak of ${name} over the loop`}>
       <span className="block h-[8px] grow bg-well">
-        <span ref={bar} className={`block h-full origin-left will-change-transform ${peak !== undefined && peak !== null && peak > 0 ? "bg-now" : "bg-snare"}`} style={{ transform: "scaleX(0)" }} />
+        <span
+          ref={bar}
+          className={`block h-full origin-left will-change-transform ${peak !== undefined && peak !== null && peak > 0 ? "bg-now" : "bg-snare"}`}
+          style={{ transform: "scaleX(0)" }}
+        />
       </span>
       <span className="w-[64px] text-right text-[11px] text-ink2" data-testid={`peak-${bus}`}>
         {peak === undefined ? "…" : peak === null ? "silent" : `${fixed(peak, 1)} dBFS`}

@@ -42,7 +42,14 @@ function tall(value: number): number {
   return Math.min(1, Math.sqrt(Math.abs(value)));
 }
 
-function paintWave(c: CanvasRenderingContext2D, low: number[], high: number[], width: number, height: number, color: string): void {
+function paintWave(
+  c: CanvasRenderingContext2D,
+  low: number[],
+  high: number[],
+  width: number,
+  height: number,
+  color: string,
+): void {
   c.fillStyle = color;
   const count = high.length;
   const middle = height / 2;

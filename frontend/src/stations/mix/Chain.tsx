@@ -16,7 +16,16 @@ export function Chain({ bus, chain, name }: { bus: string; chain: Effect[]; name
     <div role="group" aria-label={`Effects of ${name}`} className="flex flex-wrap items-center gap-1.5">
       {outer.map((effect) => {
         const info = about(effect);
-        const tab = <EffectTab key={effect.id} bus={bus} chain={chain} beside={outer} effect={effect} label={info?.label ?? effect.kind} />;
+        const tab = (
+          <EffectTab
+            key={effect.id}
+            bus={bus}
+            chain={chain}
+            beside={outer}
+            effect={effect}
+            label={info?.label ?? effect.kind}
+          />
+        );
         if (!info?.holds) return tab;
         const held = chain.filter(({ inside }) => inside === effect.id);
         return (
@@ -27,13 +36,30 @@ export function Chain({ bus, chain, name }: { bus: string; chain: Effect[]; name
               aria-label={`In the loop of the ${info.label.toLowerCase()} of ${name}`}
               className="flex flex-wrap items-center gap-1 rounded-r-[9px] border-[1.3px] border-l-0 border-dashed border-rule py-[2px] pr-1.5 pl-1"
             >
-              <span aria-hidden className="text-[12px] text-ink2" title="Every round of the echo goes through what lies here">
+              <span
+                aria-hidden
+                className="text-[12px] text-ink2"
+                title="Every round of the echo goes through what lies here"
+              >
                 ↻
               </span>
               {held.map((one) => (
-                <EffectTab key={one.id} bus={bus} chain={chain} beside={held} effect={one} label={about(one)?.label ?? one.kind} />
+                <EffectTab
+                  key={one.id}
+                  bus={bus}
+                  chain={chain}
+                  beside={held}
+                  effect={one}
+                  label={about(one)?.label ?? one.kind}
+                />
               ))}
-              <Add bus={bus} chain={chain} inside={effect.id} label={`Add an effect to the loop of the ${info.label.toLowerCase()} of ${name}`} effects={effects.filter((one) => !one.holds && one.kind !== "duck")} />
+              <Add
+                bus={bus}
+                chain={chain}
+                inside={effect.id}
+                label={`Add an effect to the loop of the ${info.label.toLowerCase()} of ${name}`}
+                effects={effects.filter((one) => !one.holds && one.kind !== "duck")}
+              />
             </span>
           </span>
         );
@@ -43,7 +69,19 @@ export function Chain({ bus, chain, name }: { bus: string; chain: Effect[]; name
   );
 }
 
-function Add({ bus, chain, inside, label, effects }: { bus: string; chain: Effect[]; inside?: string; label: string; effects: EffectInfo[] }) {
+function Add({
+  bus,
+  chain,
+  inside,
+  label,
+  effects,
+}: {
+  bus: string;
+  chain: Effect[];
+  inside?: string;
+  label: string;
+  effects: EffectInfo[];
+}) {
   async function add(kind: string) {
     const before = new Set(chain.map(({ id }) => id));
     if (!(await edit({ type: "add_effect", bus, kind, inside: inside ?? null }))) return;

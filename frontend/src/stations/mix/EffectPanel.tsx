@@ -11,7 +11,12 @@ import { SettingRow } from "./SettingRow";
 
 export function EffectPanel({ pocket, bus, effect }: { pocket: Pocket; bus: string; effect: Effect }) {
   const info = useAbout()?.effects.find((one) => one.kind === effect.kind);
-  if (!info) return <p className="p-2 text-ink2">This effect was made by a later version of the program. It is kept, and not heard.</p>;
+  if (!info)
+    return (
+      <p className="p-2 text-ink2">
+        This effect was made by a later version of the program. It is kept, and not heard.
+      </p>
+    );
   const moving = new Set(Object.values(pocket.threads).map(({ control }) => control));
   const set = (name: string) => (value: number | boolean | string, gesture: string | null) =>
     void edit({ type: "set_effect", bus, effect: effect.id, settings: { [name]: value } }, gesture);
@@ -24,7 +29,11 @@ export function EffectPanel({ pocket, bus, effect }: { pocket: Pocket; bus: stri
         <h3 className="title text-[14.5px]">{info.label}</h3>
         {info.keyed && !effect.inside ? <Key pocket={pocket} bus={bus} effect={effect} /> : null}
         <span className="grow" />
-        <Toggle on={effect.on} onChange={(on) => void edit({ type: "set_effect", bus, effect: effect.id, on })} hint="Off: the sound goes past it">
+        <Toggle
+          on={effect.on}
+          onChange={(on) => void edit({ type: "set_effect", bus, effect: effect.id, on })}
+          hint="Off: the sound goes past it"
+        >
           {effect.on ? "On" : "Off"}
         </Toggle>
         <Button
@@ -44,7 +53,13 @@ export function EffectPanel({ pocket, bus, effect }: { pocket: Pocket; bus: stri
           {info.settings
             .filter(({ name }) => name !== hidden)
             .map((setting) => (
-              <SettingRow key={setting.name} setting={setting} value={effect.settings[setting.name]} onChange={set(setting.name)} moves={moving.has(`${bus}.${effect.id}.${setting.name}`)} />
+              <SettingRow
+                key={setting.name}
+                setting={setting}
+                value={effect.settings[setting.name]}
+                onChange={set(setting.name)}
+                moves={moving.has(`${bus}.${effect.id}.${setting.name}`)}
+              />
             ))}
         </div>
         <EffectPicture kind={effect.kind} settings={effect.settings} tempo={pocket.tempo} />
@@ -58,7 +73,12 @@ function Key({ pocket, bus, effect }: { pocket: Pocket; bus: string; effect: Eff
   const pads = Object.entries(pocket.pads).sort(([a], [b]) => Number(a) - Number(b));
   const hears = effect.listens_to;
   const padName = hears?.startsWith("pad:") ? pocket.pads[hears.slice(4)]?.called : undefined;
-  const name = hears === null ? (effect.kind === "duck" ? "nothing yet" : "its own sound") : (padName ?? pocket.buses[hears]?.name ?? "what is gone");
+  const name =
+    hears === null
+      ? effect.kind === "duck"
+        ? "nothing yet"
+        : "its own sound"
+      : (padName ?? pocket.buses[hears]?.name ?? "what is gone");
   const choose = (listens_to: string | null) => void edit({ type: "set_effect", bus, effect: effect.id, listens_to });
   return (
     <span className="flex items-center gap-1.5 text-[12px]">
@@ -67,13 +87,21 @@ function Key({ pocket, bus, effect }: { pocket: Pocket; bus: string; effect: Eff
         label="Listens to"
         trigger={<Button tone={hears === null && effect.kind === "duck" ? "solid" : "plain"}>{name} ▾</Button>}
         items={[
-          { label: effect.kind === "duck" ? "Nothing" : "Its own sound", checked: hears === null, onSelect: () => choose(null) },
+          {
+            label: effect.kind === "duck" ? "Nothing" : "Its own sound",
+            checked: hears === null,
+            onSelect: () => choose(null),
+          },
           null,
           ...Object.values(pocket.buses)
             .filter(({ id }) => id !== bus)
             .map((other) => ({ label: other.name, checked: hears === other.id, onSelect: () => choose(other.id) })),
           null,
-          ...pads.map(([index, pad]) => ({ label: pad.called, checked: hears === `pad:${index}`, onSelect: () => choose(`pad:${index}`) })),
+          ...pads.map(([index, pad]) => ({
+            label: pad.called,
+            checked: hears === `pad:${index}`,
+            onSelect: () => choose(`pad:${index}`),
+          })),
         ]}
       />
     </span>

@@ -22,10 +22,17 @@ export function Master({ pocket }: { pocket: Pocket }) {
   const open = useView((s) => s.effect);
   const settled = useSettled((s) => s.settled);
   const effect = open?.bus === "master" ? pocket.chain.find(({ id }) => id === open.effect) : undefined;
-  const straight = padsOn(usePocket((s) => s.open?.sounds ?? null), "master").length;
+  const straight = padsOn(
+    usePocket((s) => s.open?.sounds ?? null),
+    "master",
+  ).length;
   const set = (value: number, gesture: string) => void edit({ type: "set_pocket", level: value }, gesture);
   return (
-    <section aria-label="Master" data-bus="master" className="rounded-[4px] border-[1.5px] border-ink bg-card px-3 py-1.5">
+    <section
+      aria-label="Master"
+      data-bus="master"
+      className="rounded-[4px] border-[1.5px] border-ink bg-card px-3 py-1.5"
+    >
       <div className="grid grid-cols-[176px_minmax(0,1fr)_196px] gap-3">
         <div className="flex min-w-0 flex-col gap-1">
           <span className="title text-[15px]">Master</span>
@@ -33,7 +40,13 @@ export function Master({ pocket }: { pocket: Pocket }) {
           <div className="grid grid-cols-[30px_1fr_58px] items-center gap-1.5 text-[12px]">
             <span className="text-[11.5px] text-ink2">level</span>
             <Slider parameter={level} label="Level of the master" value={pocket.level} onChange={set} />
-            <NumberField align="right" parameter={level} label="Level of the master" value={pocket.level} onChange={set} />
+            <NumberField
+              align="right"
+              parameter={level}
+              label="Level of the master"
+              value={pocket.level}
+              onChange={set}
+            />
           </div>
         </div>
         <div className="flex min-w-0 flex-col justify-between gap-1.5">
@@ -46,7 +59,9 @@ export function Master({ pocket }: { pocket: Pocket }) {
             {settled && settled.lufs !== null ? `${fixed(settled.lufs, 1)} LUFS` : "–"}
           </span>
           <ShortTerm />
-          <span className="text-right text-[11.5px] text-ink2">{settled && settled.true_peak_db !== null ? `true peak ${fixed(settled.true_peak_db, 1)} dBTP` : ""}</span>
+          <span className="text-right text-[11.5px] text-ink2">
+            {settled && settled.true_peak_db !== null ? `true peak ${fixed(settled.true_peak_db, 1)} dBTP` : ""}
+          </span>
         </div>
       </div>
       {effect ? <EffectPanel pocket={pocket} bus="master" effect={effect} /> : null}
@@ -73,5 +88,12 @@ function ShortTerm() {
     const timer = window.setInterval(show, 100);
     return () => window.clearInterval(timer);
   }, [playing, settled]);
-  return <span ref={text} data-testid="short-term" title="Of the last 3 s, as EBU Tech 3341 has it" className="min-h-[1.4em] text-right text-[11.5px] text-ink2" />;
+  return (
+    <span
+      ref={text}
+      data-testid="short-term"
+      title="Of the last 3 s, as EBU Tech 3341 has it"
+      className="min-h-[1.4em] text-right text-[11.5px] text-ink2"
+    />
+  );
 }

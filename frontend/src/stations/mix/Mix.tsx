@@ -46,27 +46,50 @@ export function Mix() {
             </Button>
           }
           items={[
-            ...BUSES.map(({ label, name, roles }) => ({ label, onSelect: () => void edit({ type: "add_bus", name: unused(name), roles }) })),
+            ...BUSES.map(({ label, name, roles }) => ({
+              label,
+              onSelect: () => void edit({ type: "add_bus", name: unused(name), roles }),
+            })),
             null,
             {
-              label: here.length ? `From the chosen ${here.length === 1 ? "pad" : `${here.length} pads`}` : "From the chosen pads",
+              label: here.length
+                ? `From the chosen ${here.length === 1 ? "pad" : `${here.length} pads`}`
+                : "From the chosen pads",
               disabled: !here.length,
-              onSelect: () => void edit({ type: "add_bus", name: unused(pocket.pads[here[0] as number]?.called ?? "Bus"), pads: here }),
+              onSelect: () =>
+                void edit({
+                  type: "add_bus",
+                  name: unused(pocket.pads[here[0] as number]?.called ?? "Bus"),
+                  pads: here,
+                }),
             },
           ]}
         />
         <Menu
           label="Add a return"
           trigger={<Button hint="An echo or a reverb that all buses can send to">+ Return</Button>}
-          items={RETURNS.map(({ label, name, effects }) => ({ label, onSelect: () => void edit({ type: "add_bus", name: unused(name), is_return: true, effects }) }))}
+          items={RETURNS.map(({ label, name, effects }) => ({
+            label,
+            onSelect: () => void edit({ type: "add_bus", name: unused(name), is_return: true, effects }),
+          }))}
         />
         <span className="ml-2 truncate text-[12px] text-ink2">
-          {buses.length ? "Ribbons show one pass of the pattern; what a duck or compressor takes away is hatched out." : "Everything goes straight to the master. A bus lets pads share effects."}
+          {buses.length
+            ? "Ribbons show one pass of the pattern; what a duck or compressor takes away is hatched out."
+            : "Everything goes straight to the master. A bus lets pads share effects."}
         </span>
       </div>
       <div className="thin-scroll flex min-h-0 grow flex-col gap-1.5 overflow-auto pr-1" tabIndex={-1}>
-        {buses.filter((bus) => !bus.is_return).map((bus) => <Ribbon key={bus.id} pocket={pocket} bus={bus} />)}
-        {buses.filter((bus) => bus.is_return).map((bus) => <Ribbon key={bus.id} pocket={pocket} bus={bus} />)}
+        {buses
+          .filter((bus) => !bus.is_return)
+          .map((bus) => (
+            <Ribbon key={bus.id} pocket={pocket} bus={bus} />
+          ))}
+        {buses
+          .filter((bus) => bus.is_return)
+          .map((bus) => (
+            <Ribbon key={bus.id} pocket={pocket} bus={bus} />
+          ))}
         <Master pocket={pocket} />
       </div>
     </div>

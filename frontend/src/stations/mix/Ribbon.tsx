@@ -32,8 +32,10 @@ export function Ribbon({ pocket, bus }: { pocket: Pocket; bus: Bus }) {
   const others = Object.values(pocket.buses).filter((other) => other.id !== bus.id);
   const returns = others.filter((other) => other.is_return);
   const effect = open?.bus === bus.id ? bus.chain.find(({ id }) => id === open.effect) : undefined;
-  const set = (change: Partial<Pick<Bus, "name" | "level" | "pan" | "amount" | "mute" | "solo" | "into" | "roles">>, gesture: string | null = null) =>
-    void edit({ type: "set_bus", bus: bus.id, ...change }, gesture);
+  const set = (
+    change: Partial<Pick<Bus, "name" | "level" | "pan" | "amount" | "mute" | "solo" | "into" | "roles">>,
+    gesture: string | null = null,
+  ) => void edit({ type: "set_bus", bus: bus.id, ...change }, gesture);
   const takes = (event: React.DragEvent) => !bus.is_return && event.dataTransfer.types.includes("text/pad");
   const pattern = useView((s) => s.pattern);
 
@@ -58,24 +60,46 @@ export function Ribbon({ pocket, bus }: { pocket: Pocket; bus: Bus }) {
       <div className="grid grid-cols-[176px_minmax(0,1fr)_196px] gap-3">
         <div className="flex min-w-0 flex-col gap-1">
           <div className="flex items-center gap-1">
-            <EditableName className="title block min-w-0 truncate text-[15px]" label="Name of the bus" value={bus.name} editing={renaming} onEditing={setRenaming} onChange={(name) => set({ name })} />
+            <EditableName
+              className="title block min-w-0 truncate text-[15px]"
+              label="Name of the bus"
+              value={bus.name}
+              editing={renaming}
+              onEditing={setRenaming}
+              onChange={(name) => set({ name })}
+            />
             <span className="grow" />
             <Dots
               name={`Menu of ${bus.name}`}
               label={`${bus.name}: what to do`}
               items={[
                 { label: "Rename", focuses: true, onSelect: () => setTimeout(() => setRenaming(true)) },
-                { label: "Print it among the finds", disabled: !pattern, onSelect: () => void print({ what: "bus", bus: bus.id, pattern, sections: [], master: false, ending: "wrap" }) },
+                {
+                  label: "Print it among the finds",
+                  disabled: !pattern,
+                  onSelect: () =>
+                    void print({ what: "bus", bus: bus.id, pattern, sections: [], master: false, ending: "wrap" }),
+                },
                 null,
                 { label: "Into the master", checked: bus.into === null, onSelect: () => set({ into: null }) },
-                ...others.filter((other) => !other.is_return).map((other) => ({ label: `Into ${other.name}`, checked: bus.into === other.id, onSelect: () => set({ into: other.id }) })),
+                ...others
+                  .filter((other) => !other.is_return)
+                  .map((other) => ({
+                    label: `Into ${other.name}`,
+                    checked: bus.into === other.id,
+                    onSelect: () => set({ into: other.id }),
+                  })),
                 null,
                 { label: "Remove", onSelect: () => void edit({ type: "remove_bus", bus: bus.id }) },
               ]}
             />
           </div>
           <div className="flex items-center gap-1">
-            {bus.is_return ? <span className="text-[11.5px] text-ink2">return</span> : <Takes pocket={pocket} bus={bus} set={set} />}
+            {bus.is_return ? (
+              <span className="text-[11.5px] text-ink2">return</span>
+            ) : (
+              <Takes pocket={pocket} bus={bus} set={set} />
+            )}
             <span className="grow" />
             <Square on={bus.mute} label={`Mute ${bus.name}`} onClick={() => set({ mute: !bus.mute })}>
               M
@@ -86,11 +110,33 @@ export function Ribbon({ pocket, bus }: { pocket: Pocket; bus: Bus }) {
           </div>
           <div className="grid grid-cols-[30px_1fr_58px] items-center gap-1.5 text-[12px]">
             <span className="text-[11.5px] text-ink2">level</span>
-            <Slider parameter={level} label={`Level of ${bus.name}`} value={bus.level} onChange={(value, gesture) => set({ level: value }, gesture)} />
-            <NumberField align="right" parameter={level} label={`Level of ${bus.name}`} value={bus.level} onChange={(value, gesture) => set({ level: value }, gesture)} />
+            <Slider
+              parameter={level}
+              label={`Level of ${bus.name}`}
+              value={bus.level}
+              onChange={(value, gesture) => set({ level: value }, gesture)}
+            />
+            <NumberField
+              align="right"
+              parameter={level}
+              label={`Level of ${bus.name}`}
+              value={bus.level}
+              onChange={(value, gesture) => set({ level: value }, gesture)}
+            />
             <span className="text-[11.5px] text-ink2">pan</span>
-            <Slider parameter={pan} label={`Pan of ${bus.name}`} value={bus.pan} onChange={(value, gesture) => set({ pan: value }, gesture)} />
-            <NumberField align="right" parameter={pan} label={`Pan of ${bus.name}`} value={bus.pan} onChange={(value, gesture) => set({ pan: value }, gesture)} />
+            <Slider
+              parameter={pan}
+              label={`Pan of ${bus.name}`}
+              value={bus.pan}
+              onChange={(value, gesture) => set({ pan: value }, gesture)}
+            />
+            <NumberField
+              align="right"
+              parameter={pan}
+              label={`Pan of ${bus.name}`}
+              value={bus.pan}
+              onChange={(value, gesture) => set({ pan: value }, gesture)}
+            />
           </div>
         </div>
         <div className="flex min-w-0 flex-col justify-between gap-1.5">
@@ -99,10 +145,24 @@ export function Ribbon({ pocket, bus }: { pocket: Pocket; bus: Bus }) {
             <Chain bus={bus.id} chain={bus.chain} name={bus.name} />
             <span className="grow" />
             {bus.chain.length && !bus.is_return ? (
-              <span className="grid w-[190px] shrink-0 grid-cols-[auto_1fr_52px] items-center gap-1.5 text-[12px]" title="How much of the whole chain is heard">
+              <span
+                className="grid w-[190px] shrink-0 grid-cols-[auto_1fr_52px] items-center gap-1.5 text-[12px]"
+                title="How much of the whole chain is heard"
+              >
                 <span className="text-[11.5px] text-ink2">amount</span>
-                <Slider parameter={amount} label={`Amount of the chain of ${bus.name}`} value={bus.amount} onChange={(value, gesture) => set({ amount: value }, gesture)} />
-                <NumberField align="right" parameter={amount} label={`Amount of the chain of ${bus.name}`} value={bus.amount} onChange={(value, gesture) => set({ amount: value }, gesture)} />
+                <Slider
+                  parameter={amount}
+                  label={`Amount of the chain of ${bus.name}`}
+                  value={bus.amount}
+                  onChange={(value, gesture) => set({ amount: value }, gesture)}
+                />
+                <NumberField
+                  align="right"
+                  parameter={amount}
+                  label={`Amount of the chain of ${bus.name}`}
+                  value={bus.amount}
+                  onChange={(value, gesture) => set({ amount: value }, gesture)}
+                />
               </span>
             ) : null}
           </div>
@@ -132,7 +192,9 @@ function SendLine({ bus, to }: { bus: Bus; to: Bus }) {
         parameter={parameter}
         label={`Send of ${bus.name} to ${to.name}`}
         value={send?.level ?? OFF}
-        onChange={(value, gesture) => void edit({ type: "set_send", bus: bus.id, to: to.id, level: value <= OFF ? null : value }, gesture)}
+        onChange={(value, gesture) =>
+          void edit({ type: "set_send", bus: bus.id, to: to.id, level: value <= OFF ? null : value }, gesture)
+        }
       />
     </Line>
   );
@@ -150,7 +212,17 @@ function Line({ label, value, children }: { label: string; value: string; childr
   );
 }
 
-function Square({ on, label, onClick, children }: { on: boolean; label: string; onClick: () => void; children: string }) {
+function Square({
+  on,
+  label,
+  onClick,
+  children,
+}: {
+  on: boolean;
+  label: string;
+  onClick: () => void;
+  children: string;
+}) {
   return (
     <button
       type="button"
@@ -167,14 +239,21 @@ function Square({ on, label, onClick, children }: { on: boolean; label: string; 
 
 /** What flows in: the glyphs of its pads' roles; behind them the choice of roles and pads. */
 function Takes({ pocket, bus, set }: { pocket: Pocket; bus: Bus; set: (change: { roles: Role[] }) => void }) {
-  const pads = padsOn(usePocket((s) => s.open?.sounds ?? null), bus.id);
+  const pads = padsOn(
+    usePocket((s) => s.open?.sounds ?? null),
+    bus.id,
+  );
   const roles = [...new Set(pads.map((index) => pocket.pads[index]?.role ?? null))];
   const chosen = useView((s) => s.pads).filter((index) => pocket.pads[index]);
   return (
     <Menu
       label={`What is on ${bus.name}`}
       trigger={
-        <Button className="!px-1.5 !py-[1px]" hint="What is on this bus. Pads can be dragged onto it" aria-label={`What is on ${bus.name}`}>
+        <Button
+          className="!px-1.5 !py-[1px]"
+          hint="What is on this bus. Pads can be dragged onto it"
+          aria-label={`What is on ${bus.name}`}
+        >
           {roles.map((role) => (
             <span key={role ?? "none"} aria-hidden style={{ color: role ? ROLES[role].color : undefined }}>
               {role ? ROLES[role].glyph : "○"}
@@ -187,11 +266,14 @@ function Takes({ pocket, bus, set }: { pocket: Pocket; bus: Bus; set: (change: {
         ...ROLE_NAMES.map((role) => ({
           label: `${ROLES[role].glyph} all ${ROLES[role].label}`,
           checked: bus.roles.includes(role),
-          onSelect: () => set({ roles: bus.roles.includes(role) ? bus.roles.filter((one) => one !== role) : [...bus.roles, role] }),
+          onSelect: () =>
+            set({ roles: bus.roles.includes(role) ? bus.roles.filter((one) => one !== role) : [...bus.roles, role] }),
         })),
         null,
         {
-          label: chosen.length ? `The chosen ${chosen.length === 1 ? "pad" : `${chosen.length} pads`}` : "The chosen pads",
+          label: chosen.length
+            ? `The chosen ${chosen.length === 1 ? "pad" : `${chosen.length} pads`}`
+            : "The chosen pads",
           disabled: !chosen.length,
           onSelect: () => void edit({ type: "set_pads", pads: chosen, bus: bus.id }),
         },

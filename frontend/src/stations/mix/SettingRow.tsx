@@ -18,7 +18,8 @@ interface Props {
 
 export function SettingRow({ setting, value, onChange, moves = false }: Props) {
   const now = value ?? setting.default;
-  if (setting.kind === "number" && setting.number) return <NumberRow parameter={setting.number} value={Number(now)} onChange={onChange} moves={moves} />;
+  if (setting.kind === "number" && setting.number)
+    return <NumberRow parameter={setting.number} value={Number(now)} onChange={onChange} moves={moves} />;
   if (setting.kind === "switch")
     return (
       <Row label={setting.label}>
@@ -32,14 +33,30 @@ export function SettingRow({ setting, value, onChange, moves = false }: Props) {
     <Row label={setting.label}>
       <Menu
         label={setting.label}
-        trigger={<Button hint={setting.help}>{options.find((one) => one.value === now)?.label ?? String(now)} ▾</Button>}
-        items={options.map((one) => ({ label: one.label, checked: one.value === now, onSelect: () => onChange(one.value, null) }))}
+        trigger={
+          <Button hint={setting.help}>{options.find((one) => one.value === now)?.label ?? String(now)} ▾</Button>
+        }
+        items={options.map((one) => ({
+          label: one.label,
+          checked: one.value === now,
+          onSelect: () => onChange(one.value, null),
+        }))}
       />
     </Row>
   );
 }
 
-function NumberRow({ parameter, value, onChange, moves }: { parameter: Parameter; value: number; onChange: (value: number, gesture: string) => void; moves: boolean }) {
+function NumberRow({
+  parameter,
+  value,
+  onChange,
+  moves,
+}: {
+  parameter: Parameter;
+  value: number;
+  onChange: (value: number, gesture: string) => void;
+  moves: boolean;
+}) {
   return (
     <div className="grid grid-cols-[92px_1fr_78px] items-center gap-2 text-[12px]">
       <span className="truncate" title={parameter.help}>

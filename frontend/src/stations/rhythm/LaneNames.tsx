@@ -10,7 +10,19 @@ import { showInChop } from "../../pads/choosing";
 import type { Lane } from "./lanes";
 
 /** The names beside the lanes: pressed, a lane sounds and its pad is chosen; a group folds or unfolds. */
-export function LaneNames({ pattern, lanes, row, width, top }: { pattern: Pattern; lanes: Lane[]; row: number; width: number; top: number }) {
+export function LaneNames({
+  pattern,
+  lanes,
+  row,
+  width,
+  top,
+}: {
+  pattern: Pattern;
+  lanes: Lane[];
+  row: number;
+  width: number;
+  top: number;
+}) {
   const sounding = useSounding((s) => s.sounding);
   const names = useKeyNames((s) => s.names);
   return (
@@ -19,7 +31,11 @@ export function LaneNames({ pattern, lanes, row, width, top }: { pattern: Patter
         lane.group ? (
           <GroupName key={lane.group.key} lane={lane} row={row} sounds={lane.pads.some((pad) => sounding[pad])} />
         ) : (
-          <Context key={`${lane.pad} ${lane.note ?? ""}`} label={`${lane.name}: what to do`} items={() => laneItems(pattern, lane)}>
+          <Context
+            key={`${lane.pad} ${lane.note ?? ""}`}
+            label={`${lane.name}: what to do`}
+            items={() => laneItems(pattern, lane)}
+          >
             <button
               type="button"
               aria-label={`Play ${lane.name}${lane.note ? `, ${signed(lane.note)} semitones` : ""}`}
@@ -36,7 +52,11 @@ export function LaneNames({ pattern, lanes, row, width, top }: { pattern: Patter
                 {lane.role ? ROLES[lane.role].glyph : names[lane.pad % PAGE]}
               </span>
               {lane.note === undefined || lane.note === 0 ? <Name text={lane.name} /> : null}
-              {lane.note === undefined ? null : <span className="ml-auto text-[11px] font-normal text-ink2">{lane.note === 0 ? "0 st" : signed(lane.note)}</span>}
+              {lane.note === undefined ? null : (
+                <span className="ml-auto text-[11px] font-normal text-ink2">
+                  {lane.note === 0 ? "0 st" : signed(lane.note)}
+                </span>
+              )}
             </button>
           </Context>
         ),
@@ -81,7 +101,11 @@ function laneItems(pattern: Pattern, lane: Lane): (Item | null)[] {
   const hits = pattern.hits.filter((hit) => hit.pad === lane.pad).map((hit) => hit.id);
   return [
     { label: "Play it", disabled: lane.empty, onSelect: () => voices.press(lane.pad) },
-    { label: "Choose its pad", disabled: lane.empty, onSelect: () => useView.getState().look({ pads: [lane.pad], page: Math.floor(lane.pad / PAGE) }) },
+    {
+      label: "Choose its pad",
+      disabled: lane.empty,
+      onSelect: () => useView.getState().look({ pads: [lane.pad], page: Math.floor(lane.pad / PAGE) }),
+    },
     {
       label: "Notes: unfold into rows",
       checked: lane.note !== undefined,
@@ -93,6 +117,10 @@ function laneItems(pattern: Pattern, lane: Lane): (Item | null)[] {
     },
     { label: "Show it in Chop", disabled: lane.empty, onSelect: () => showInChop(lane.pad) },
     null,
-    { label: "Remove all its hits", disabled: !hits.length, onSelect: () => void edit({ type: "remove_hits", pattern: pattern.id, hits }) },
+    {
+      label: "Remove all its hits",
+      disabled: !hits.length,
+      onSelect: () => void edit({ type: "remove_hits", pattern: pattern.id, hits }),
+    },
   ];
 }

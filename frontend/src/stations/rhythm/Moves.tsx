@@ -21,7 +21,16 @@ const RULES = [
   ["spread", "spread as evenly as can be"],
   ["silent", "wherever the others are silent"],
 ] as const;
-const number = (name: string, label: string, unit: string, low: number, high: number, standard: number, step: number, digits: number): Parameter => ({ name, label, unit, low, high, default: standard, step, digits, help: "", curve: "linear" });
+const number = (
+  name: string,
+  label: string,
+  unit: string,
+  low: number,
+  high: number,
+  standard: number,
+  step: number,
+  digits: number,
+): Parameter => ({ name, label, unit, low, high, default: standard, step, digits, help: "", curve: "linear" });
 const STRENGTH = number("strength", "Strength", "%", 0, 100, 100, 5, 0);
 const SWING = number("swing", "Swing", "%", 50, 75, 50, 1, 0);
 const EVERY = number("every", "Every", "beats", 1 / 32, 64, 1, 0.25, 2);
@@ -39,7 +48,16 @@ interface Asked {
   count: number;
   velocity: number;
 }
-const useAsked = create<Asked>(() => ({ step: 0.25, strength: 100, swing: 50, rule: "every", every: 1, from: 0, count: 5, velocity: 100 }));
+const useAsked = create<Asked>(() => ({
+  step: 0.25,
+  strength: 100,
+  swing: 50,
+  rule: "every",
+  every: 1,
+  from: 0,
+  count: 5,
+  velocity: 100,
+}));
 const set = (change: Partial<Asked>) => useAsked.setState(change);
 
 interface Props {
@@ -53,17 +71,50 @@ export function Moves({ pattern, pocket }: Props) {
   const struck = chosen.filter((pad) => pattern.hits.some((hit) => hit.pad === pad));
   // The chosen lanes, if they have hits; else all.
   const pads = struck;
-  const whose = struck.length ? (struck.length === 1 ? (pocket.pads[struck[0] as number]?.called ?? "it") : `${struck.length} lanes`) : "all lanes";
-  const move = (which: "shift" | "reverse" | "double" | "halve" | "thin" | "accent" | "even" | "stutter", amount = 0.25) => void edit({ type: "move_lanes", pattern: pattern.id, pads, move: which, amount });
+  const whose = struck.length
+    ? struck.length === 1
+      ? (pocket.pads[struck[0] as number]?.called ?? "it")
+      : `${struck.length} lanes`
+    : "all lanes";
+  const move = (
+    which: "shift" | "reverse" | "double" | "halve" | "thin" | "accent" | "even" | "stutter",
+    amount = 0.25,
+  ) => void edit({ type: "move_lanes", pattern: pattern.id, pads, move: which, amount });
   return (
     <span role="group" aria-label="Moves" className="inline-flex flex-wrap items-center gap-x-2 gap-y-1 text-[12px]">
-      <Button hint="Draws hits to the nearest line" onClick={() => void edit({ type: "quantise", pattern: pattern.id, pads, step: asked.step, strength: asked.strength, swing: asked.swing })}>
+      <Button
+        hint="Draws hits to the nearest line"
+        onClick={() =>
+          void edit({
+            type: "quantise",
+            pattern: pattern.id,
+            pads,
+            step: asked.step,
+            strength: asked.strength,
+            swing: asked.swing,
+          })
+        }
+      >
         Quantise
       </Button>
-      <Menu label="Grid" trigger={<Button>{STEPS.find(([step]) => step === asked.step)?.[1]} ▾</Button>} items={STEPS.map(([step, label]) => ({ label, checked: step === asked.step, onSelect: () => set({ step }) }))} />
-      <NumberField parameter={STRENGTH} label="Strength of quantise" value={asked.strength} onChange={(strength) => set({ strength })} />
+      <Menu
+        label="Grid"
+        trigger={<Button>{STEPS.find(([step]) => step === asked.step)?.[1]} ▾</Button>}
+        items={STEPS.map(([step, label]) => ({ label, checked: step === asked.step, onSelect: () => set({ step }) }))}
+      />
+      <NumberField
+        parameter={STRENGTH}
+        label="Strength of quantise"
+        value={asked.strength}
+        onChange={(strength) => set({ strength })}
+      />
       <span className="text-ink2">swing</span>
-      <NumberField parameter={SWING} label="Swing of the grid" value={asked.swing} onChange={(swing) => set({ swing })} />
+      <NumberField
+        parameter={SWING}
+        label="Swing of the grid"
+        value={asked.swing}
+        onChange={(swing) => set({ swing })}
+      />
       <Menu
         label="Moves"
         trigger={<Button hint={`On the hits of ${whose}`}>Moves ▾</Button>}
@@ -84,7 +135,14 @@ export function Moves({ pattern, pocket }: Props) {
           {
             label: "Strike the two chosen lanes in turn",
             disabled: chosen.length !== 2,
-            onSelect: () => void edit({ type: "move_lanes", pattern: pattern.id, pads: [chosen[0] as number], other: chosen[1] as number, move: "alternate" }),
+            onSelect: () =>
+              void edit({
+                type: "move_lanes",
+                pattern: pattern.id,
+                pads: [chosen[0] as number],
+                other: chosen[1] as number,
+                move: "alternate",
+              }),
           },
         ]}
       />
@@ -99,10 +157,21 @@ export function Sentence({ pattern, pocket }: Props) {
   return (
     <div role="group" aria-label="Place hits" className="mb-2 flex flex-wrap items-center gap-x-2 gap-y-1 text-[12px]">
       <span className="text-ink2">{first === undefined ? "choose a pad for:" : `${pocket.pads[first]?.called}:`}</span>
-      <Menu label="Rule" trigger={<Button>{RULES.find(([rule]) => rule === asked.rule)?.[1]} ▾</Button>} items={RULES.map(([rule, label]) => ({ label, checked: rule === asked.rule, onSelect: () => set({ rule }) }))} />
-      {asked.rule === "spread" ? <NumberField parameter={COUNT} label="How many hits" value={asked.count} onChange={(count) => set({ count })} /> : null}
+      <Menu
+        label="Rule"
+        trigger={<Button>{RULES.find(([rule]) => rule === asked.rule)?.[1]} ▾</Button>}
+        items={RULES.map(([rule, label]) => ({ label, checked: rule === asked.rule, onSelect: () => set({ rule }) }))}
+      />
+      {asked.rule === "spread" ? (
+        <NumberField parameter={COUNT} label="How many hits" value={asked.count} onChange={(count) => set({ count })} />
+      ) : null}
       {asked.rule === "every" ? null : <span className="text-ink2">on steps of</span>}
-      <NumberField parameter={EVERY} label="Every so many beats" value={asked.every} onChange={(every) => set({ every })} />
+      <NumberField
+        parameter={EVERY}
+        label="Every so many beats"
+        value={asked.every}
+        onChange={(every) => set({ every })}
+      />
       {asked.rule === "silent" ? null : (
         <>
           <span className="text-ink2">from</span>
@@ -110,12 +179,29 @@ export function Sentence({ pattern, pocket }: Props) {
         </>
       )}
       <span className="text-ink2">at velocity</span>
-      <NumberField parameter={VELOCITY} label="Velocity of placed hits" value={asked.velocity} onChange={(velocity) => set({ velocity: Math.round(velocity) })} />
+      <NumberField
+        parameter={VELOCITY}
+        label="Velocity of placed hits"
+        value={asked.velocity}
+        onChange={(velocity) => set({ velocity: Math.round(velocity) })}
+      />
       <Button
         tone="solid"
         disabled={first === undefined}
         hint="In place of what the pad plays now"
-        onClick={() => first !== undefined && void edit({ type: "place_hits", pattern: pattern.id, pad: first, rule: asked.rule, every: asked.every, start: asked.from, count: Math.round(asked.count), velocity: asked.velocity })}
+        onClick={() =>
+          first !== undefined &&
+          void edit({
+            type: "place_hits",
+            pattern: pattern.id,
+            pad: first,
+            rule: asked.rule,
+            every: asked.every,
+            start: asked.from,
+            count: Math.round(asked.count),
+            velocity: asked.velocity,
+          })
+        }
       >
         Place
       </Button>

@@ -71,16 +71,25 @@ export function PatternGrid({ pattern, lanes: all, row, heading }: Props) {
         c.fillStyle = "rgba(42,27,51,0.07)";
         c.fillRect(0, y, width, row - 1);
       }
-      if (cursor && (lane.note === undefined || lane.note === (cursor.note ?? 0)) && (lane.pads.includes(cursor.pad) || (!lane.group && cursor.pad === lane.pad))) {
+      if (
+        cursor &&
+        (lane.note === undefined || lane.note === (cursor.note ?? 0)) &&
+        (lane.pads.includes(cursor.pad) || (!lane.group && cursor.pad === lane.pad))
+      ) {
         c.strokeStyle = NOW;
         c.lineWidth = 2;
         c.strokeRect(cursor.beat * perBeat + 1, y + 1, STEP * perBeat - 2, row - 3);
       }
     });
-    const rows = new Map(lanes.flatMap((lane, i) => lane.pads.map((pad) => [lane.note === undefined ? `${pad}` : `${pad} ${lane.note}`, i] as const)));
+    const rows = new Map(
+      lanes.flatMap((lane, i) =>
+        lane.pads.map((pad) => [lane.note === undefined ? `${pad}` : `${pad} ${lane.note}`, i] as const),
+      ),
+    );
     for (const hit of pattern.hits) {
       const i = rows.get(`${hit.pad}`) ?? rows.get(`${hit.pad} ${hit.note}`);
-      if (i !== undefined && hit.beat < pattern.bars * pattern.beats_per_bar) paintHit(c, hit, lanes[i] as Lane, top + i * row, row, perBeat);
+      if (i !== undefined && hit.beat < pattern.bars * pattern.beats_per_bar)
+        paintHit(c, hit, lanes[i] as Lane, top + i * row, row, perBeat);
     }
   });
 
@@ -93,12 +102,23 @@ export function PatternGrid({ pattern, lanes: all, row, heading }: Props) {
   }
   function hitAt(lane: Lane, beat: number): Hit | undefined {
     // The nearest hit whose drawn bar is under the pointer.
-    return pattern.hits.filter((h) => lane.pads.includes(h.pad) && (lane.note === undefined || h.note === lane.note) && beat >= h.beat - 0.03 && beat < h.beat + long(lane, h)).at(-1);
+    return pattern.hits
+      .filter(
+        (h) =>
+          lane.pads.includes(h.pad) &&
+          (lane.note === undefined || h.note === lane.note) &&
+          beat >= h.beat - 0.03 &&
+          beat < h.beat + long(lane, h),
+      )
+      .at(-1);
   }
   /** Sets a hit, together with those painted before it in the same gesture. */
   function put(lane: Lane, beat: number, gesture: string | null, before: Hit[] = []): Hit[] {
     if (lane.empty || !lane.pads.length) return before;
-    const hits = [...before, { pad: lane.pad, beat, velocity: 100, length: STEP, take: 0, note: lane.note ?? 0, own: {}, roll: null, id: "" }];
+    const hits = [
+      ...before,
+      { pad: lane.pad, beat, velocity: 100, length: STEP, take: 0, note: lane.note ?? 0, own: {}, roll: null, id: "" },
+    ];
     void edit({ type: "put_hits", pattern: pattern.id, hits }, gesture);
     if (!playing) voices.press(lane.pad, 100);
     return hits;
@@ -114,7 +134,15 @@ export function PatternGrid({ pattern, lanes: all, row, heading }: Props) {
     const hit = hitAt(lane, beat);
     const gesture = newGesture();
     if (hit && lane.note !== undefined && !event.altKey)
-      drag.current = { kind: "note", lane, hit, x: event.clientX, end: (hit.beat + long(lane, hit) - beat) * perBeat < END, moved: false, gesture };
+      drag.current = {
+        kind: "note",
+        lane,
+        hit,
+        x: event.clientX,
+        end: (hit.beat + long(lane, hit) - beat) * perBeat < END,
+        moved: false,
+        gesture,
+      };
     else if (hit) drag.current = { kind: "hit", lane, hit, y: event.clientY, moved: false, gesture };
     else drag.current = { kind: "paint", lane, gesture, at: step, hits: put(lane, step, gesture) };
   }
@@ -143,7 +171,9 @@ export function PatternGrid({ pattern, lanes: all, row, heading }: Props) {
     const to = Math.min(last, Math.max(0, Math.floor(beatAt(event) / STEP) * STEP));
     const missing: number[] = [];
     for (let step = Math.min(now.at, to); step <= Math.max(now.at, to); step += STEP) {
-      const there = now.hits.some((h) => h.beat === step) || pattern.hits.some((h) => now.lane.pads.includes(h.pad) && h.beat === step);
+      const there =
+        now.hits.some((h) => h.beat === step) ||
+        pattern.hits.some((h) => now.lane.pads.includes(h.pad) && h.beat === step);
       if (!there) missing.push(step);
     }
     now.at = to;
@@ -157,7 +187,8 @@ export function PatternGrid({ pattern, lanes: all, row, heading }: Props) {
       const beats = Math.round((event.clientX - now.x) / perBeat / STEP) * STEP;
       const to = laneAt(event);
       const notes_ = to?.pad === now.lane.pad && to.note !== undefined ? to.note - (now.lane.note ?? 0) : 0;
-      if (beats || notes_) void edit({ type: "move_hits", pattern: pattern.id, hits: [now.hit.id], beats, notes: notes_ });
+      if (beats || notes_)
+        void edit({ type: "move_hits", pattern: pattern.id, hits: [now.hit.id], beats, notes: notes_ });
       return;
     }
     if ((now?.kind === "hit" || now?.kind === "note") && !now.moved)
@@ -165,14 +196,20 @@ export function PatternGrid({ pattern, lanes: all, row, heading }: Props) {
   }
   function onKeyDown(event: KeyboardEvent) {
     const at = cursor ?? { pad: lanes[0]?.pad ?? 0, beat: 0 };
-    const i = Math.max(0, lanes.findIndex((lane) => lane.pads.includes(at.pad) && (lane.note === undefined || lane.note === (at.note ?? 0))));
+    const i = Math.max(
+      0,
+      lanes.findIndex(
+        (lane) => lane.pads.includes(at.pad) && (lane.note === undefined || lane.note === (at.note ?? 0)),
+      ),
+    );
     const lane = lanes[i];
     const end = pattern.bars * pattern.beats_per_bar;
     const move: Record<string, () => void> = {
       ArrowLeft: () => look({ step: { ...at, beat: Math.max(0, at.beat - STEP) } }),
       ArrowRight: () => look({ step: { ...at, beat: Math.min(end - STEP, at.beat + STEP) } }),
       ArrowUp: () => (event.shiftKey ? louder(at, 8) : look({ step: rowStep(lanes[Math.max(0, i - 1)], at) })),
-      ArrowDown: () => (event.shiftKey ? louder(at, -8) : look({ step: rowStep(lanes[Math.min(lanes.length - 1, i + 1)], at) })),
+      ArrowDown: () =>
+        event.shiftKey ? louder(at, -8) : look({ step: rowStep(lanes[Math.min(lanes.length - 1, i + 1)], at) }),
       Enter: () => lane && toggle(lane, at.beat),
       Home: () => look({ step: { pad: at.pad, beat: 0 } }),
       End: () => look({ step: { pad: at.pad, beat: end - STEP } }),
@@ -191,7 +228,13 @@ export function PatternGrid({ pattern, lanes: all, row, heading }: Props) {
   function louder(at: { pad: number; beat: number }, by: number) {
     const lane = lanes.find((l) => l.pads.includes(at.pad));
     const hit = lane && hitAt(lane, at.beat);
-    if (hit) void edit({ type: "set_hits", pattern: pattern.id, hits: [hit.id], velocity: Math.min(127, Math.max(1, hit.velocity + by)) });
+    if (hit)
+      void edit({
+        type: "set_hits",
+        pattern: pattern.id,
+        hits: [hit.id],
+        velocity: Math.min(127, Math.max(1, hit.velocity + by)),
+      });
   }
 
   function hitItems(event: MouseEvent): (Item | null)[] {
@@ -208,14 +251,25 @@ export function PatternGrid({ pattern, lanes: all, row, heading }: Props) {
       ...ROLLS.map(([times, label]) => ({
         label,
         checked: (hit.roll?.times ?? 1) === times,
-        onSelect: () => void edit({ type: "set_hits", pattern: pattern.id, hits: ids, roll: times === 1 ? null : { times, velocity: hit.roll?.velocity ?? 0, note: hit.roll?.note ?? 0 } }),
+        onSelect: () =>
+          void edit({
+            type: "set_hits",
+            pattern: pattern.id,
+            hits: ids,
+            roll: times === 1 ? null : { times, velocity: hit.roll?.velocity ?? 0, note: hit.roll?.note ?? 0 },
+          }),
       })),
       ...(hit.roll
-        ? ([
-            ["Roll grows louder", { ...hit.roll, velocity: 50 }],
-            ["Roll fades", { ...hit.roll, velocity: -70 }],
-            ["Roll rises by an octave", { ...hit.roll, note: 12 }],
-          ] as const).map(([label, roll]) => ({ label, onSelect: () => void edit({ type: "set_hits", pattern: pattern.id, hits: ids, roll }) }))
+        ? (
+            [
+              ["Roll grows louder", { ...hit.roll, velocity: 50 }],
+              ["Roll fades", { ...hit.roll, velocity: -70 }],
+              ["Roll rises by an octave", { ...hit.roll, note: 12 }],
+            ] as const
+          ).map(([label, roll]) => ({
+            label,
+            onSelect: () => void edit({ type: "set_hits", pattern: pattern.id, hits: ids, roll }),
+          }))
         : []),
       null,
       { label: "Play it", onSelect: () => voices.press(hit.pad, hit.velocity) },
@@ -225,30 +279,32 @@ export function PatternGrid({ pattern, lanes: all, row, heading }: Props) {
     ];
   }
 
-  const here = cursor ? pattern.hits.find((h) => h.pad === cursor.pad && Math.abs(h.beat - cursor.beat) < STEP / 2) : undefined;
+  const here = cursor
+    ? pattern.hits.find((h) => h.pad === cursor.pad && Math.abs(h.beat - cursor.beat) < STEP / 2)
+    : undefined;
   return (
     <div className="flex" style={{ height }}>
       <LaneNames pattern={pattern} lanes={lanes} row={row} width={NAMES} top={top} />
       <Context label="Hit: what to do" items={hitItems}>
-      <div
-        ref={box}
-        role="application"
-        tabIndex={0}
-        data-own-arrows
-        data-testid="pattern-grid"
-        aria-label={`Steps of ${pattern.name}. Arrows move, Enter sets or removes a hit, Shift with up and down changes its velocity.`}
-        className="relative grow touch-none"
-        onPointerDown={onPointerDown}
-        onPointerMove={onPointerMove}
-        onPointerUp={onPointerUp}
-        onKeyDown={onKeyDown}
-      >
-        <canvas ref={canvas} style={{ width: width || "100%", height }} className="block" />
-        <Playhead moving={playing} at={() => inLoop(width)} />
-        <span className="sr-only" aria-live="polite">
-          {cursor ? `step ${cursor.beat / STEP + 1}, ${here ? `hit, velocity ${here.velocity}` : "empty"}` : ""}
-        </span>
-      </div>
+        <div
+          ref={box}
+          role="application"
+          tabIndex={0}
+          data-own-arrows
+          data-testid="pattern-grid"
+          aria-label={`Steps of ${pattern.name}. Arrows move, Enter sets or removes a hit, Shift with up and down changes its velocity.`}
+          className="relative grow touch-none"
+          onPointerDown={onPointerDown}
+          onPointerMove={onPointerMove}
+          onPointerUp={onPointerUp}
+          onKeyDown={onKeyDown}
+        >
+          <canvas ref={canvas} style={{ width: width || "100%", height }} className="block" />
+          <Playhead moving={playing} at={() => inLoop(width)} />
+          <span className="sr-only" aria-live="polite">
+            {cursor ? `step ${cursor.beat / STEP + 1}, ${here ? `hit, velocity ${here.velocity}` : "empty"}` : ""}
+          </span>
+        </div>
       </Context>
     </div>
   );
@@ -259,11 +315,21 @@ function long(lane: Lane, hit: Hit): number {
   return lane.note === undefined ? STEP * 0.92 : Math.max(STEP / 4, hit.length ?? STEP);
 }
 
-function rowStep(lane: Lane | undefined, at: { pad: number; beat: number }): { pad: number; beat: number; note?: number } {
+function rowStep(
+  lane: Lane | undefined,
+  at: { pad: number; beat: number },
+): { pad: number; beat: number; note?: number } {
   return lane ? { pad: lane.pad, beat: at.beat, note: lane.note } : at;
 }
 
-function paintLines(c: CanvasRenderingContext2D, pattern: Pattern, perBeat: number, width: number, height: number, top: number): void {
+function paintLines(
+  c: CanvasRenderingContext2D,
+  pattern: Pattern,
+  perBeat: number,
+  width: number,
+  height: number,
+  top: number,
+): void {
   const steps = pattern.bars * pattern.beats_per_bar * 4;
   c.font = '500 11px "Atkinson Hyperlegible Next Variable"';
   // Names of bars that would run into each other are left out: every second, fourth, eighth one stays.
@@ -293,8 +359,16 @@ function paintHit(c: CanvasRenderingContext2D, hit: Hit, lane: Lane, y: number, 
   // A roll as its strokes.
   for (let i = 0; i < times; i++) {
     const part = wide / times;
-    const height = Math.max(3, Math.min(1, (hit.velocity + (hit.roll?.velocity ?? 0) * (i / Math.max(1, times - 1))) / 127) * (row - 4));
-    c.fillRect(hit.beat * perBeat + 1 + i * part, y + row - 2 - height, times > 1 ? Math.max(1, part - 1) : wide, times > 1 ? height : tall);
+    const height = Math.max(
+      3,
+      Math.min(1, (hit.velocity + (hit.roll?.velocity ?? 0) * (i / Math.max(1, times - 1))) / 127) * (row - 4),
+    );
+    c.fillRect(
+      hit.beat * perBeat + 1 + i * part,
+      y + row - 2 - height,
+      times > 1 ? Math.max(1, part - 1) : wide,
+      times > 1 ? height : tall,
+    );
   }
   c.globalAlpha = 1;
 }

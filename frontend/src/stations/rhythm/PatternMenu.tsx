@@ -35,7 +35,9 @@ export function PatternHead({ pocket, pattern }: { pocket: Pocket; pattern: Patt
           parameter={bars}
           label="Length of the pattern in bars"
           value={pattern.bars}
-          onChange={(value, gesture) => void edit({ type: "set_pattern", pattern: pattern.id, bars: Math.round(value) }, gesture)}
+          onChange={(value, gesture) =>
+            void edit({ type: "set_pattern", pattern: pattern.id, bars: Math.round(value) }, gesture)
+          }
           className="w-[58px] text-[12px]"
         />
       ) : null}
@@ -43,18 +45,30 @@ export function PatternHead({ pocket, pattern }: { pocket: Pocket; pattern: Patt
         <Menu
           label="Metre of the pattern"
           trigger={
-            <button type="button" aria-label={`${pattern.beats_per_bar}/4, metre of the pattern`} className="rounded-[2px] px-1 text-[12px] tabular-nums hover:bg-well">
+            <button
+              type="button"
+              aria-label={`${pattern.beats_per_bar}/4, metre of the pattern`}
+              className="rounded-[2px] px-1 text-[12px] tabular-nums hover:bg-well"
+            >
               {pattern.beats_per_bar}/4
             </button>
           }
-          items={[2, 3, 4, 5, 6, 7, 9, 11].map((beats) => ({ label: `${beats}/4`, checked: beats === pattern.beats_per_bar, onSelect: () => void edit({ type: "set_pattern", pattern: pattern.id, beats_per_bar: beats }) }))}
+          items={[2, 3, 4, 5, 6, 7, 9, 11].map((beats) => ({
+            label: `${beats}/4`,
+            checked: beats === pattern.beats_per_bar,
+            onSelect: () => void edit({ type: "set_pattern", pattern: pattern.id, beats_per_bar: beats }),
+          }))}
         />
       ) : null}
       <Menu
         label="Patterns"
         trigger={<Button>Patterns ▾</Button>}
         items={[
-          ...ordered(pocket.patterns).map((p) => ({ label: p.name, checked: p.id === pattern?.id, onSelect: () => void choosePattern(p.id) })),
+          ...ordered(pocket.patterns).map((p) => ({
+            label: p.name,
+            checked: p.id === pattern?.id,
+            onSelect: () => void choosePattern(p.id),
+          })),
           ...(pattern ? [null] : []),
           { label: "New, empty", onSelect: () => void addPattern(null) },
           { label: "From a MIDI file", onSelect: () => picker.current?.click() },
@@ -88,7 +102,8 @@ export function PatternHead({ pocket, pattern }: { pocket: Pocket; pattern: Patt
 export async function addPattern(copy: Pattern | null): Promise<void> {
   const count = Object.keys(usePocket.getState().open?.pocket.patterns ?? {}).length;
   const name = copy ? `${copy.name.slice(0, 70)}, again` : `Pattern ${count + 1}`;
-  if (await edit({ type: "add_pattern", name, bars: copy?.bars ?? 2, copy_of: copy?.id ?? null })) await choosePattern(newest());
+  if (await edit({ type: "add_pattern", name, bars: copy?.bars ?? 2, copy_of: copy?.id ?? null }))
+    await choosePattern(newest());
 }
 
 async function removePattern(id: string): Promise<void> {

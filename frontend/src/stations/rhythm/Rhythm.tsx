@@ -21,7 +21,10 @@ export function Rhythm() {
   if (!pattern)
     return (
       <div className="m-4 rounded-[4px] border border-dashed border-ink2 p-6 text-ink2">
-        <p className="mb-3">No pattern yet. Take the rhythm a break already has with Original rhythm in Chop, or start an empty one and step hits in.</p>
+        <p className="mb-3">
+          No pattern yet. Take the rhythm a break already has with Original rhythm in Chop, or start an empty one and
+          step hits in.
+        </p>
         <Button tone="solid" onClick={() => void addPattern(null)}>
           New pattern
         </Button>
@@ -50,16 +53,25 @@ function Large({ pocket, pattern }: { pocket: Pocket; pattern: Pattern }) {
       </div>
       <Sentence pattern={pattern} pocket={pocket} />
       <div ref={box} className="min-h-0 grow">
-        <div className="thin-scroll max-h-full overflow-auto rounded-[4px] border-[1.5px] border-ink bg-card" tabIndex={-1}>
+        <div
+          className="thin-scroll max-h-full overflow-auto rounded-[4px] border-[1.5px] border-ink bg-card"
+          tabIndex={-1}
+        >
           {lanes.length ? (
-            <PatternGrid pattern={pattern} lanes={lanes} row={Math.min(44, Math.max(notes.length ? 17 : 22, room))} heading />
+            <PatternGrid
+              pattern={pattern}
+              lanes={lanes}
+              row={Math.min(44, Math.max(notes.length ? 17 : 22, room))}
+              heading
+            />
           ) : (
             <p className="p-6 text-ink2">Nothing on the pads of this page: put some chops there first, in Chop.</p>
           )}
         </div>
       </div>
       <p className="pt-1.5 text-[12px] text-ink2">
-        Click a step to set a hit, again to remove it. Drag a hit up or down for its velocity, drag along a lane to paint. Hits off the grid stand where they were played.
+        Click a step to set a hit, again to remove it. Drag a hit up or down for its velocity, drag along a lane to
+        paint. Hits off the grid stand where they were played.
       </p>
     </div>
   );
@@ -69,8 +81,18 @@ function Large({ pocket, pattern }: { pocket: Pocket; pattern: Pattern }) {
 function Take() {
   const { state, beat, taken } = useTaking();
   return (
-    <Button tone={state === "off" ? "solid" : "play"} aria-pressed={state !== "off"} hint="What you play on the pads goes into the pattern, exactly where you play it" keys="F9" onClick={toggleTaking}>
-      {state === "off" ? "Record pads" : state === "counting" ? `Count-in ${beat}` : `Recording, ${taken} ${taken === 1 ? "hit" : "hits"}`}
+    <Button
+      tone={state === "off" ? "solid" : "play"}
+      aria-pressed={state !== "off"}
+      hint="What you play on the pads goes into the pattern, exactly where you play it"
+      keys="F9"
+      onClick={toggleTaking}
+    >
+      {state === "off"
+        ? "Record pads"
+        : state === "counting"
+          ? `Count-in ${beat}`
+          : `Recording, ${taken} ${taken === 1 ? "hit" : "hits"}`}
     </Button>
   );
 }
@@ -86,7 +108,10 @@ function NoteLanes({ lanes }: { lanes: Lane[] }) {
       items={able.map((lane) => ({
         label: lane.name,
         checked: notes.includes(lane.pad),
-        onSelect: () => useView.getState().look({ notes: notes.includes(lane.pad) ? notes.filter((pad) => pad !== lane.pad) : [...notes, lane.pad] }),
+        onSelect: () =>
+          useView
+            .getState()
+            .look({ notes: notes.includes(lane.pad) ? notes.filter((pad) => pad !== lane.pad) : [...notes, lane.pad] }),
       }))}
     />
   );

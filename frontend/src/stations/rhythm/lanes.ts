@@ -48,7 +48,14 @@ export function grouped(lanes: Lane[], unfolded: string[], chosen: number[]): La
     const pads = mine.map((lane) => lane.pad);
     const pad = chosen.findLast((index) => pads.includes(index)) ?? (pads[0] as number);
     const name = role ? ROLES[role].label : "no role";
-    const head: Lane = { pad, pads: folded ? pads : [], name, role, empty: mine.every((lane) => lane.empty), group: { key, folded, count: mine.length } };
+    const head: Lane = {
+      pad,
+      pads: folded ? pads : [],
+      name,
+      role,
+      empty: mine.every((lane) => lane.empty),
+      group: { key, folded, count: mine.length },
+    };
     return folded ? [head] : [head, ...mine];
   });
 }

@@ -38,7 +38,9 @@ export function Handle({ label, value, now, className = "", style, children, onD
         from.current = { x: event.clientX, y: event.clientY, gesture: newGesture() };
         onGrab?.();
       }}
-      onPointerMove={(event) => from.current && onDrag(event.clientX - from.current.x, event.clientY - from.current.y, from.current.gesture)}
+      onPointerMove={(event) =>
+        from.current && onDrag(event.clientX - from.current.x, event.clientY - from.current.y, from.current.gesture)
+      }
       onPointerUp={() => (from.current = null)}
       onPointerCancel={() => (from.current = null)}
       onDoubleClick={onReset}

@@ -27,16 +27,39 @@ export function KeysCard({ index, pad, pocket, sound, change, shape }: Props) {
   return (
     <>
       <div className="mb-1.5 flex flex-wrap items-center gap-1.5">
-        <Button hint="From the pitch that is heard in it" disabled={!shape?.note} onClick={() => void edit({ type: "find_root", pads: [index] })}>
+        <Button
+          hint="From the pitch that is heard in it"
+          disabled={!shape?.note}
+          onClick={() => void edit({ type: "find_root", pads: [index] })}
+        >
           Root as heard{shape?.note ? `: ${shape.note}` : ""}
         </Button>
-        <Choices group="keys" name="voices" sound={sound} change={(changes) => change({ ...changes, ...(changes.voices !== "poly" && sound.glide === 0 ? { glide: 100, release: 150 } : {}) })} />
-        <Toggle on={sound.in_key} onChange={(in_key) => change({ in_key })} hint="Keys outside the pocket's key play the nearest one inside">
+        <Choices
+          group="keys"
+          name="voices"
+          sound={sound}
+          change={(changes) =>
+            change({
+              ...changes,
+              ...(changes.voices !== "poly" && sound.glide === 0 ? { glide: 100, release: 150 } : {}),
+            })
+          }
+        />
+        <Toggle
+          on={sound.in_key}
+          onChange={(in_key) => change({ in_key })}
+          hint="Keys outside the pocket's key play the nearest one inside"
+        >
           In the key
         </Toggle>
       </div>
       <div className="grid grid-cols-2 gap-x-6 gap-y-0.5">
-        <Settings group="keys" names={["root", "glide", "spread", "copies", "most_voices", "chord"]} sound={sound} change={change} />
+        <Settings
+          group="keys"
+          names={["root", "glide", "spread", "copies", "most_voices", "chord"]}
+          sound={sound}
+          change={change}
+        />
       </div>
       <div className="mt-2 flex flex-wrap items-center gap-1.5 border-t border-rule pt-1.5 text-[12px]">
         <span className="text-ink2">Zones:</span>
@@ -46,8 +69,19 @@ export function KeysCard({ index, pad, pocket, sound, change, shape }: Props) {
         {pad.zones.map((zone, i) => (
           <span key={i} className="inline-flex items-center gap-1 rounded-[3px] border border-rule px-1.5">
             {noteName(zone.root)}
-            <NumberField parameter={root} label={`Root of zone ${i + 1}`} showUnit={false} value={zone.root} onChange={(value, gesture) => void edit({ type: "set_zone", pad: index, zone: i, root: value }, gesture)} />
-            <button type="button" aria-label={`Take zone ${i + 1} out`} className="px-0.5 text-ink2 hover:bg-well" onClick={() => void edit({ type: "set_zone", pad: index, zone: i, remove: true })}>
+            <NumberField
+              parameter={root}
+              label={`Root of zone ${i + 1}`}
+              showUnit={false}
+              value={zone.root}
+              onChange={(value, gesture) => void edit({ type: "set_zone", pad: index, zone: i, root: value }, gesture)}
+            />
+            <button
+              type="button"
+              aria-label={`Take zone ${i + 1} out`}
+              className="px-0.5 text-ink2 hover:bg-well"
+              onClick={() => void edit({ type: "set_zone", pad: index, zone: i, remove: true })}
+            >
               ×
             </button>
           </span>
@@ -56,8 +90,19 @@ export function KeysCard({ index, pad, pocket, sound, change, shape }: Props) {
           label="Add a zone"
           trigger={<Button hint="Another pad's chop, laid out by the pitch that is heard in it">+ Zone ▾</Button>}
           items={[
-            ...(chosen.length ? [{ label: `The ${chosen.length} other chosen pads`, onSelect: () => void edit({ type: "add_zones", pad: index, pads: chosen }) }, null] : []),
-            ...others.map(([other, one]) => ({ label: one.called, onSelect: () => void edit({ type: "add_zones", pad: index, pads: [Number(other)] }) })),
+            ...(chosen.length
+              ? [
+                  {
+                    label: `The ${chosen.length} other chosen pads`,
+                    onSelect: () => void edit({ type: "add_zones", pad: index, pads: chosen }),
+                  },
+                  null,
+                ]
+              : []),
+            ...others.map(([other, one]) => ({
+              label: one.called,
+              onSelect: () => void edit({ type: "add_zones", pad: index, pads: [Number(other)] }),
+            })),
           ]}
         />
       </div>

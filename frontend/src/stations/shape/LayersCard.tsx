@@ -18,22 +18,50 @@ export function LayersCard({ index, pad, pocket }: { index: number; pad: Pad; po
   return (
     <>
       <div className="mb-1.5 flex flex-wrap items-center gap-1.5">
-        <Button hint="A low half and a high half, each with settings of its own; untouched they are what it was" onClick={() => void edit({ type: "split_bands", pad: index, edges: [200] })}>
+        <Button
+          hint="A low half and a high half, each with settings of its own; untouched they are what it was"
+          onClick={() => void edit({ type: "split_bands", pad: index, edges: [200] })}
+        >
           Part at 200 Hz
         </Button>
-        <Button hint="Sub up to 90 Hz, knock up to 1 kHz, click above" onClick={() => void edit({ type: "split_bands", pad: index, edges: [90, 1000] })}>
+        <Button
+          hint="Sub up to 90 Hz, knock up to 1 kHz, click above"
+          onClick={() => void edit({ type: "split_bands", pad: index, edges: [90, 1000] })}
+        >
           Sub, knock, click
         </Button>
         <Menu
           label="Add the sound of another pad"
           trigger={<Button hint="Its chop sounds along">+ Another pad ▾</Button>}
-          items={others.map(([other, one]) => ({ label: one.called, disabled: !one.chop.cut, onSelect: () => void edit({ type: "slices_to_pads", source: one.chop.source, cuts: [one.chop.cut as string], pads: [index], layer: true }), keys: other ? undefined : undefined }))}
+          items={others.map(([other, one]) => ({
+            label: one.called,
+            disabled: !one.chop.cut,
+            onSelect: () =>
+              void edit({
+                type: "slices_to_pads",
+                source: one.chop.source,
+                cuts: [one.chop.cut as string],
+                pads: [index],
+                layer: true,
+              }),
+            keys: other ? undefined : undefined,
+          }))}
         />
       </div>
       {pad.layers.map((layer, i) => (
-        <Strip key={i} index={index} number={i} layer={layer} name={layer.name || pocket.sources[layer.chop.source]?.name || "layer"} />
+        <Strip
+          key={i}
+          index={index}
+          number={i}
+          layer={layer}
+          name={layer.name || pocket.sources[layer.chop.source]?.name || "layer"}
+        />
       ))}
-      {pad.layers.length ? null : <p className="text-[12px] text-ink2">It sounds alone. Parted into bands, each can be shortened, turned down or taken out by itself.</p>}
+      {pad.layers.length ? null : (
+        <p className="text-[12px] text-ink2">
+          It sounds alone. Parted into bands, each can be shortened, turned down or taken out by itself.
+        </p>
+      )}
     </>
   );
 }
@@ -54,26 +82,52 @@ function Strip({ index, number, layer, name }: { index: number; number: number; 
     ["hardest", useParameter("layer", "hardest")],
   ];
   return (
-    <div role="group" aria-label={`Layer ${name}`} className="flex flex-wrap items-center gap-x-3 gap-y-0.5 border-t border-rule py-1 text-[12px]">
+    <div
+      role="group"
+      aria-label={`Layer ${name}`}
+      className="flex flex-wrap items-center gap-x-3 gap-y-0.5 border-t border-rule py-1 text-[12px]"
+    >
       <b className="w-[80px] truncate font-semibold">{name}</b>
       {parameters.map(([field, parameter]) => (
         <label key={field} className="inline-flex items-center gap-1">
           <span className="text-ink2">{parameter.label.toLowerCase()}</span>
-          <NumberField parameter={parameter} label={`${parameter.label} of the layer ${name}`} value={sound[field] as number} onChange={(value, gesture) => void edit({ type: "set_layer", pad: index, layer: number, sound: { [field]: value } }, gesture)} />
+          <NumberField
+            parameter={parameter}
+            label={`${parameter.label} of the layer ${name}`}
+            value={sound[field] as number}
+            onChange={(value, gesture) =>
+              void edit({ type: "set_layer", pad: index, layer: number, sound: { [field]: value } }, gesture)
+            }
+          />
         </label>
       ))}
       {own.map(([field, parameter]) => (
         <label key={field} className="inline-flex items-center gap-1">
           <span className="text-ink2">{parameter.label.toLowerCase()}</span>
-          <NumberField parameter={parameter} label={`${parameter.label} of the layer ${name}`} value={layer[field]} onChange={(value, gesture) => void edit({ type: "set_layer", pad: index, layer: number, [field]: value }, gesture)} />
+          <NumberField
+            parameter={parameter}
+            label={`${parameter.label} of the layer ${name}`}
+            value={layer[field]}
+            onChange={(value, gesture) =>
+              void edit({ type: "set_layer", pad: index, layer: number, [field]: value }, gesture)
+            }
+          />
         </label>
       ))}
       <Menu
         label={`When the layer ${name} sounds`}
         trigger={<Button>{WHEN.find(([value]) => value === layer.when)?.[1]} ▾</Button>}
-        items={WHEN.map(([value, label]) => ({ label, checked: value === layer.when, onSelect: () => void edit({ type: "set_layer", pad: index, layer: number, when: value }) }))}
+        items={WHEN.map(([value, label]) => ({
+          label,
+          checked: value === layer.when,
+          onSelect: () => void edit({ type: "set_layer", pad: index, layer: number, when: value }),
+        }))}
       />
-      <Button tone="quiet" aria-label={`Take the layer ${name} off`} onClick={() => void edit({ type: "set_layer", pad: index, layer: number, remove: true })}>
+      <Button
+        tone="quiet"
+        aria-label={`Take the layer ${name} off`}
+        onClick={() => void edit({ type: "set_layer", pad: index, layer: number, remove: true })}
+      >
         ×
       </Button>
     </div>

@@ -21,9 +21,27 @@ export function Loop(props: Props) {
   return (
     <>
       {sound.play === "loop" ? (
-        <Field {...props} from="loop_from" to="loop_to" open color="rgba(90, 71, 163, 0.13)" text={`loop, ${fixed(sound.loop_fade, 0)} ms crossfade${sound.loop_way === "both" ? ", back and forth" : ""}`} name="Loop" />
+        <Field
+          {...props}
+          from="loop_from"
+          to="loop_to"
+          open
+          color="rgba(90, 71, 163, 0.13)"
+          text={`loop, ${fixed(sound.loop_fade, 0)} ms crossfade${sound.loop_way === "both" ? ", back and forth" : ""}`}
+          name="Loop"
+        />
       ) : null}
-      {sound.part_to > sound.part_from ? <Field {...props} from="part_from" to="part_to" open={false} color="rgba(156, 68, 19, 0.12)" text="part" name="Part" /> : null}
+      {sound.part_to > sound.part_from ? (
+        <Field
+          {...props}
+          from="part_from"
+          to="part_to"
+          open={false}
+          color="rgba(156, 68, 19, 0.12)"
+          text="part"
+          name="Part"
+        />
+      ) : null}
     </>
   );
 }
@@ -50,14 +68,29 @@ function Field({ pad, sound, change, x, width, lengthMs, offsetMs, from, to, ope
       className={`top-[18px] bottom-0 w-[7px] cursor-ew-resize hover:bg-tonal/40 ${side}`}
       style={{ left: x(offsetMs + value) }}
       onGrab={() => (grabbed.current = value)}
-      onDrag={(dx, _dy, gesture) => change({ [field]: Math.max(field === to ? first + 1 : 0, Math.min(field === from ? last - 1 : lengthMs, grabbed.current + dx * perPixel)) }, gesture)}
-      onStep={(across, _up, gesture) => change({ [field]: Math.max(0, Math.min(lengthMs, (stepFrom(pad, sound)[field] || value) + across)) }, gesture)}
+      onDrag={(dx, _dy, gesture) =>
+        change(
+          {
+            [field]: Math.max(
+              field === to ? first + 1 : 0,
+              Math.min(field === from ? last - 1 : lengthMs, grabbed.current + dx * perPixel),
+            ),
+          },
+          gesture,
+        )
+      }
+      onStep={(across, _up, gesture) =>
+        change({ [field]: Math.max(0, Math.min(lengthMs, (stepFrom(pad, sound)[field] || value) + across)) }, gesture)
+      }
       onReset={() => change({ [field]: null })}
     />
   );
   return (
     <>
-      <span className="pointer-events-none absolute inset-y-0" style={{ left: x(offsetMs + first), width: Math.min(width, x(last - first)), background: color }}>
+      <span
+        className="pointer-events-none absolute inset-y-0"
+        style={{ left: x(offsetMs + first), width: Math.min(width, x(last - first)), background: color }}
+      >
         <span className="absolute bottom-1 left-2 text-[11px] whitespace-nowrap text-tonal">{text}</span>
       </span>
       {edge(from, first, `${name} from`, "border-l-[2px] border-tonal")}

@@ -4,16 +4,43 @@ import { useAbout } from "../../app/about";
 import { SettingRow } from "../mix/SettingRow";
 import type { Change } from "./setting";
 
-export function Settings({ group, names, sound, change }: { group: string; names: string[]; sound: FullSound; change: Change }) {
+export function Settings({
+  group,
+  names,
+  sound,
+  change,
+}: {
+  group: string;
+  names: string[];
+  sound: FullSound;
+  change: Change;
+}) {
   const table = useAbout()?.settings[`sound_${group}`] ?? [];
   return names.map((name) => {
     const setting = table.find((one) => one.name === name);
-    return setting ? <SettingRow key={name} setting={setting} value={sound[name as keyof FullSound] as number} onChange={(value, gesture) => change({ [name]: value }, gesture)} /> : null;
+    return setting ? (
+      <SettingRow
+        key={name}
+        setting={setting}
+        value={sound[name as keyof FullSound] as number}
+        onChange={(value, gesture) => change({ [name]: value }, gesture)}
+      />
+    ) : null;
   });
 }
 
 /** A few choices side by side, one of them pressed. */
-export function Choices({ group, name, sound, change }: { group: string; name: string; sound: FullSound; change: Change }) {
+export function Choices({
+  group,
+  name,
+  sound,
+  change,
+}: {
+  group: string;
+  name: string;
+  sound: FullSound;
+  change: Change;
+}) {
   const setting = useAbout()?.settings[`sound_${group}`]?.find((one) => one.name === name);
   if (!setting) return null;
   return (

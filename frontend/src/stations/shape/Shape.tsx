@@ -39,7 +39,11 @@ export function Shape() {
   const first = pads[0] ?? (filled.length ? Math.min(...filled) : undefined);
   const pad = first === undefined ? undefined : pocket.pads[first];
   if (first === undefined || !pad)
-    return <p className="m-4 rounded-[4px] border border-dashed border-ink2 p-6 text-ink2">Nothing on the pads yet: put some slices there in Chop. Then each can be made your own here.</p>;
+    return (
+      <p className="m-4 rounded-[4px] border border-dashed border-ink2 p-6 text-ink2">
+        Nothing on the pads yet: put some slices there in Chop. Then each can be made your own here.
+      </p>
+    );
   return <OfPad key={first} index={first} pads={pads.length ? pads : [first]} pad={pad} pocket={pocket} />;
 }
 
@@ -74,7 +78,9 @@ function OfPad({ index, pads, pad, pocket }: { index: number; pads: number[]; pa
     <div className="flex min-h-0 grow flex-col px-4 pt-2">
       <ShapeHead index={index} pads={pads} pad={pad} pocket={pocket} shape={shape} />
       <ShapeWave index={index} pad={pad} sound={sound} shape={shape} rate={pocket.rate} change={change} />
-      {playing ? <KeyStrip index={index} root={Math.round(sound.root)} zones={pad.zones.map(({ root }) => root)} /> : null}
+      {playing ? (
+        <KeyStrip index={index} root={Math.round(sound.root)} zones={pad.zones.map(({ root }) => root)} />
+      ) : null}
       <div className="thin-scroll mt-2 flex min-h-0 grow flex-col gap-1.5 overflow-auto pb-3 [&>*]:shrink-0">
         {CARDS.map(([which, title]) => (
           <Card key={which} card={which} title={title} line={summary(which, sound, pad, about)}>

@@ -33,15 +33,31 @@ const GROUPS: [Group, string][] = [
 /** The pad whose settings were copied. */
 const useCopied = create<{ pad: number | null }>(() => ({ pad: null }));
 
-export function ShapeHead({ index, pads, pad, pocket, shape }: { index: number; pads: number[]; pad: Pad; pocket: Pocket; shape: ShapeReply | undefined }) {
+export function ShapeHead({
+  index,
+  pads,
+  pad,
+  pocket,
+  shape,
+}: {
+  index: number;
+  pads: number[];
+  pad: Pad;
+  pocket: Pocket;
+  shape: ShapeReply | undefined;
+}) {
   const about = useAbout();
   const copied = useCopied((s) => s.pad);
   const from = copied !== null && copied !== index ? pocket.pads[copied] : undefined;
   const notesOn = useView((s) => s.notesOn);
   const source = pocket.sources[pad.chop.source];
   const told = [
-    pads.length > 1 ? `${pads.length} pads change together` : `${source?.name ?? ""}, ${seconds((pad.chop.end - pad.chop.start) / pocket.rate)}`,
-    shape?.note ? `${shape.note} ${shape.cents !== null && shape.cents >= 0 ? "+" : "−"}${fixed(Math.abs(shape.cents ?? 0), 0)} ct` : null,
+    pads.length > 1
+      ? `${pads.length} pads change together`
+      : `${source?.name ?? ""}, ${seconds((pad.chop.end - pad.chop.start) / pocket.rate)}`,
+    shape?.note
+      ? `${shape.note} ${shape.cents !== null && shape.cents >= 0 ? "+" : "−"}${fixed(Math.abs(shape.cents ?? 0), 0)} ct`
+      : null,
     pad.sound.root !== undefined ? `root ${noteName(pad.sound.root)}` : null,
   ];
   return (
@@ -51,7 +67,10 @@ export function ShapeHead({ index, pads, pad, pocket, shape }: { index: number; 
       </h2>
       <span className="min-w-0 truncate text-[12px] text-ink2">{told.filter(Boolean).join(" · ")}</span>
       <span className="grow" />
-      <Button hint="The chop as it is in its record, as loud as it sounds now" onClick={() => shape && void voices.audition(source?.audio ?? "", shape.start, shape.end, shape.louder_db)}>
+      <Button
+        hint="The chop as it is in its record, as loud as it sounds now"
+        onClick={() => shape && void voices.audition(source?.audio ?? "", shape.start, shape.end, shape.louder_db)}
+      >
         Raw
       </Button>
       <Button tone="solid" hint="As it sounds now" onClick={() => pressPad(index)}>
@@ -80,13 +99,33 @@ export function ShapeHead({ index, pads, pad, pocket, shape }: { index: number; 
         items={[
           { label: `Copy the settings of ${pad.called}`, onSelect: () => useCopied.setState({ pad: index }) },
           null,
-          { label: from ? `Paste all of ${from.called}` : "Paste: copy another pad first", disabled: !from, onSelect: () => from && void edit({ type: "copy_sound", pad: copied as number, pads }) },
-          ...(from ? GROUPS.map(([group, label]) => ({ label: `Paste ${label.toLowerCase()}`, onSelect: () => void edit({ type: "copy_sound", pad: copied as number, pads, groups: [group] }) })) : []),
+          {
+            label: from ? `Paste all of ${from.called}` : "Paste: copy another pad first",
+            disabled: !from,
+            onSelect: () => from && void edit({ type: "copy_sound", pad: copied as number, pads }),
+          },
+          ...(from
+            ? GROUPS.map(([group, label]) => ({
+                label: `Paste ${label.toLowerCase()}`,
+                onSelect: () => void edit({ type: "copy_sound", pad: copied as number, pads, groups: [group] }),
+              }))
+            : []),
           null,
-          { label: "Put all back as it was in the record", onSelect: () => void edit({ type: "set_pads", pads, sound: Object.fromEntries((about?.settings.pad ?? []).map(({ name }) => [name, null])) }) },
+          {
+            label: "Put all back as it was in the record",
+            onSelect: () =>
+              void edit({
+                type: "set_pads",
+                pads,
+                sound: Object.fromEntries((about?.settings.pad ?? []).map(({ name }) => [name, null])),
+              }),
+          },
         ]}
       />
-      <Button hint="Its sound as a new find, with where it came from" onClick={() => void print({ what: "pad", pad: index, ending: "ring" })}>
+      <Button
+        hint="Its sound as a new find, with where it came from"
+        onClick={() => void print({ what: "pad", pad: index, ending: "ring" })}
+      >
         Print
       </Button>
     </div>
@@ -98,7 +137,11 @@ function Tie() {
   const waiting = useTying((s) => s.waiting);
   const last = lastChanged();
   return (
-    <Toggle on={waiting} onChange={(on) => useTying.setState({ waiting: on })} hint="Change a setting, press this, move a knob, wheel or pedal: it moves that setting from now on">
+    <Toggle
+      on={waiting}
+      onChange={(on) => useTying.setState({ waiting: on })}
+      hint="Change a setting, press this, move a knob, wheel or pedal: it moves that setting from now on"
+    >
       {waiting ? (last ? "Move a knob" : "Change a setting first") : "Tie"}
     </Toggle>
   );
@@ -106,6 +149,9 @@ function Tie() {
 
 function told_(settings: Record<string, number | boolean | string>, table: { name: string; label: string }[]): string {
   return Object.entries(settings)
-    .map(([name, value]) => `${table.find((one) => one.name === name)?.label.toLowerCase() ?? name} ${typeof value === "number" ? Math.round(value * 100) / 100 : value === true ? "on" : String(value)}`)
+    .map(
+      ([name, value]) =>
+        `${table.find((one) => one.name === name)?.label.toLowerCase() ?? name} ${typeof value === "number" ? Math.round(value * 100) / 100 : value === true ? "on" : String(value)}`,
+    )
     .join(", ");
 }

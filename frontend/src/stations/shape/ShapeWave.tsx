@@ -41,23 +41,60 @@ export function ShapeWave({ index, pad, sound, shape, rate, change }: Props) {
 
   useEffect(() => {
     if (raw.current) drawPcm(raw.current, before, shape?.raw.lead ?? 0, frames, before ? INK : RULE, 0.92 / loudest);
-    if (shaped.current) drawPcm(shaped.current, after, shape?.shaped.lead ?? 0, frames, SOUNDING, 0.92 / Math.max(loudest, peak(after)));
+    if (shaped.current)
+      drawPcm(shaped.current, after, shape?.shaped.lead ?? 0, frames, SOUNDING, 0.92 / Math.max(loudest, peak(after)));
   });
 
   return (
     <div>
-      <div ref={box} className="relative overflow-hidden rounded-[4px] border-[1.5px] border-ink bg-card" style={{ height }} data-testid="shape-wave">
-        <canvas ref={raw} className="absolute inset-0 size-full" style={{ opacity: 0.4, transform: sound.reverse ? "scaleX(-1)" : undefined, transformOrigin: `${x(chopMs) / 2}px 0` }} aria-hidden />
+      <div
+        ref={box}
+        className="relative overflow-hidden rounded-[4px] border-[1.5px] border-ink bg-card"
+        style={{ height }}
+        data-testid="shape-wave"
+      >
+        <canvas
+          ref={raw}
+          className="absolute inset-0 size-full"
+          style={{
+            opacity: 0.4,
+            transform: sound.reverse ? "scaleX(-1)" : undefined,
+            transformOrigin: `${x(chopMs) / 2}px 0`,
+          }}
+          aria-hidden
+        />
         {width ? (
           <>
-            <Loop pad={index} sound={sound} change={change} x={x} width={width} lengthMs={chopMs - sound.start - sound.end} offsetMs={sound.reverse ? sound.end : sound.start} />
+            <Loop
+              pad={index}
+              sound={sound}
+              change={change}
+              x={x}
+              width={width}
+              lengthMs={chopMs - sound.start - sound.end}
+              offsetMs={sound.reverse ? sound.end : sound.start}
+            />
             <Trim pad={index} sound={sound} change={change} x={x} lengthMs={chopMs} perPixel={across / width} />
-            <Thread pad={index} sound={sound} change={change} x={x} width={width} height={height} endMs={Math.min(across, bodyMs || across)} perPixel={across / width} />
+            <Thread
+              pad={index}
+              sound={sound}
+              change={change}
+              x={x}
+              width={width}
+              height={height}
+              endMs={Math.min(across, bodyMs || across)}
+              perPixel={across / width}
+            />
           </>
         ) : null}
       </div>
       <div className="relative mt-1.5 h-[62px] rounded-[4px] bg-well">
-        <span className="absolute top-1 left-1 z-10 rounded-[2px] bg-well px-1 text-[11.5px] text-ink2">as it sounds{shape && Math.abs(shape.louder_db) >= 0.5 ? `, ${fixed(Math.abs(shape.louder_db), 1)} dB ${shape.louder_db > 0 ? "louder" : "softer"}` : ""}</span>
+        <span className="absolute top-1 left-1 z-10 rounded-[2px] bg-well px-1 text-[11.5px] text-ink2">
+          as it sounds
+          {shape && Math.abs(shape.louder_db) >= 0.5
+            ? `, ${fixed(Math.abs(shape.louder_db), 1)} dB ${shape.louder_db > 0 ? "louder" : "softer"}`
+            : ""}
+        </span>
         <canvas ref={shaped} className="absolute inset-0 size-full" role="img" aria-label="As it sounds" />
       </div>
     </div>
@@ -66,6 +103,8 @@ export function ShapeWave({ index, pad, sound, shape, rate, change }: Props) {
 
 function peak(sound: [Float32Array, Float32Array] | undefined): number {
   let most = 0.05;
-  if (sound) for (const side of sound) for (let i = 0; i < side.length; i += 3) most = Math.max(most, Math.abs(side[i] as number));
+  if (sound)
+    for (const side of sound)
+      for (let i = 0; i < side.length; i += 3) most = Math.max(most, Math.abs(side[i] as number));
   return most;
 }

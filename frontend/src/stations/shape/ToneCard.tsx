@@ -13,7 +13,11 @@ export function ToneCard({ index, pad, pocket }: { index: number; pad: Pad; pock
     <>
       <Chain bus={where} chain={chain} name={pad.called} />
       {effect ? <EffectPanel pocket={pocket} bus={where} effect={effect} /> : null}
-      {chain.length ? null : <p className="mt-1.5 text-[12px] text-ink2">EQ, compressor, saturation, echo and the rest, for this sound alone. A bus in Mix is for several.</p>}
+      {chain.length ? null : (
+        <p className="mt-1.5 text-[12px] text-ink2">
+          EQ, compressor, saturation, echo and the rest, for this sound alone. A bus in Mix is for several.
+        </p>
+      )}
     </>
   );
 }

@@ -1,6 +1,13 @@
 /** A sound drawn as its extremes by column. */
 
-export function drawPcm(canvas: HTMLCanvasElement, sound: [Float32Array, Float32Array] | undefined, from: number, framesAcross: number, color: string, gain = 1): void {
+export function drawPcm(
+  canvas: HTMLCanvasElement,
+  sound: [Float32Array, Float32Array] | undefined,
+  from: number,
+  framesAcross: number,
+  color: string,
+  gain = 1,
+): void {
   const ratio = window.devicePixelRatio || 1;
   const width = canvas.clientWidth;
   const height = canvas.clientHeight;

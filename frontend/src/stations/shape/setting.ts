@@ -11,7 +11,11 @@ const asked = { pad: -1, at: -HOLD_MS, changes: {} as Record<string, number | bo
 export function changeOf(pads: number[]): Change {
   return (changes, gesture = null) => {
     const fresh = asked.pad === pads[0] && performance.now() - asked.at < HOLD_MS;
-    Object.assign(asked, { pad: pads[0], at: performance.now(), changes: fresh ? { ...asked.changes, ...changes } : changes });
+    Object.assign(asked, {
+      pad: pads[0],
+      at: performance.now(),
+      changes: fresh ? { ...asked.changes, ...changes } : changes,
+    });
     void edit({ type: "set_pads", pads, sound: changes }, gesture);
   };
 }

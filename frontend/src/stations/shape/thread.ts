@@ -36,7 +36,10 @@ export function moved(sound: FullSound, bead: Bead, ms: number, level: number): 
   if (bead === "hold") return { hold: clamp(ms - sound.attack, 0, 10_000) };
   if (bead === "decay") {
     const db = level <= 0.001 ? SILENCE_DB : 20 * Math.log10(Math.min(1, level));
-    return { decay: clamp(ms - sound.attack - sound.hold, 0, 20_000), sustain: clamp(Math.round(db * 2) / 2, SILENCE_DB, 0) };
+    return {
+      decay: clamp(ms - sound.attack - sound.hold, 0, 20_000),
+      sustain: clamp(Math.round(db * 2) / 2, SILENCE_DB, 0),
+    };
   }
   return { release: clamp(sound.release + ms, 1, 10_000) };
 }

@@ -26,7 +26,11 @@ export function Song() {
   const thread = Object.values(pocket.threads).find((one) => one.control === shown) ?? null;
   const beats = beatsOf(turns);
   const add = () =>
-    void edit({ type: "add_section", name: TITLES[pocket.song.length] ?? `Part ${pocket.song.length + 1}`, patterns: pattern && pocket.patterns[pattern] ? [pattern] : [] });
+    void edit({
+      type: "add_section",
+      name: TITLES[pocket.song.length] ?? `Part ${pocket.song.length + 1}`,
+      patterns: pattern && pocket.patterns[pattern] ? [pattern] : [],
+    });
   return (
     <div className="flex min-h-0 grow flex-col px-4 pt-2.5 pb-2">
       <div className="mb-2 flex items-center gap-1.5 text-[12px]">
@@ -35,24 +39,40 @@ export function Song() {
         </Button>
         <Threads pocket={pocket} />
         {thread ? (
-          <Button hint="Take all its points away" onClick={() => void edit({ type: "set_thread", control: thread.control, points: [] })}>
+          <Button
+            hint="Take all its points away"
+            onClick={() => void edit({ type: "set_thread", control: thread.control, points: [] })}
+          >
             Clear thread
           </Button>
         ) : null}
         <span className="grow" />
         {pocket.song.length ? <span className="truncate text-ink2">Click a bar: it plays from there.</span> : null}
-        <span className="ml-3 whitespace-nowrap text-ink2">{beats ? `${turns.reduce((sum, { section }) => sum + (pocket.sections[section]?.bars ?? 0), 0)} bars, ${clock((beats * 60) / pocket.tempo)}` : ""}</span>
+        <span className="ml-3 whitespace-nowrap text-ink2">
+          {beats
+            ? `${turns.reduce((sum, { section }) => sum + (pocket.sections[section]?.bars ?? 0), 0)} bars, ${clock((beats * 60) / pocket.tempo)}`
+            : ""}
+        </span>
       </div>
       <div className="thin-scroll flex min-h-0 grow flex-col gap-3 overflow-auto pr-1" tabIndex={-1}>
         {pocket.song.map((key, place) => {
           const section = pocket.sections[key];
           return section ? (
-            <Paragraph key={key} pocket={pocket} section={section} turns={turns.filter((turn) => turn.section === key)} place={place} control={control} thread={thread} />
+            <Paragraph
+              key={key}
+              pocket={pocket}
+              section={section}
+              turns={turns.filter((turn) => turn.section === key)}
+              place={place}
+              control={control}
+              thread={thread}
+            />
           ) : null;
         })}
         {pocket.song.length ? null : (
           <div className="rounded-[4px] border border-dashed border-ink2 p-6 text-ink2">
-            The song is empty. A section plays one or several patterns for so many bars: add one, choose its patterns, and go on down the page.
+            The song is empty. A section plays one or several patterns for so many bars: add one, choose its patterns,
+            and go on down the page.
           </div>
         )}
       </div>
@@ -83,13 +103,29 @@ function Threads({ pocket }: { pocket: Pocket }) {
             {control ? `Thread: ${control.owner}, ${control.label}` : "Thread"} ▾
           </Button>
         }
-        items={[{ label: "None", checked: !control, onSelect: () => look({ thread: null }) }, ...(named.length ? [null] : []), ...named.map(({ key, label }) => ({ label, checked: key === shown, onSelect: () => look({ thread: key }) }))]}
+        items={[
+          { label: "None", checked: !control, onSelect: () => look({ thread: null }) },
+          ...(named.length ? [null] : []),
+          ...named.map(({ key, label }) => ({ label, checked: key === shown, onSelect: () => look({ thread: key }) })),
+        ]}
       />
-      <Menu label="Whose control" trigger={<Button hint="The bus whose control moves">{own?.name ?? "Master"} ▾</Button>} items={all.map(({ key, name }) => ({ label: name, checked: key === own?.key, onSelect: () => setOwner(key) }))} />
+      <Menu
+        label="Whose control"
+        trigger={<Button hint="The bus whose control moves">{own?.name ?? "Master"} ▾</Button>}
+        items={all.map(({ key, name }) => ({ label: name, checked: key === own?.key, onSelect: () => setOwner(key) }))}
+      />
       <Menu
         label="Control"
         trigger={<Button hint="The control that moves">New thread ▾</Button>}
-        items={own ? controlsOf(pocket, about, own.key).map(({ key, label }) => ({ label, checked: key === shown, onSelect: () => look({ thread: key }) })) : []}
+        items={
+          own
+            ? controlsOf(pocket, about, own.key).map(({ key, label }) => ({
+                label,
+                checked: key === shown,
+                onSelect: () => look({ thread: key }),
+              }))
+            : []
+        }
       />
     </>
   );

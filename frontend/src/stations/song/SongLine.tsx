@@ -61,7 +61,9 @@ export function SongLine({ pocket, section, patterns, at, first, last, whole, co
     const end = x(last);
     c.fillStyle = CARD;
     c.fillRect(0, 0, end, height);
-    patterns.forEach((pattern, i) => paintStrip(c, pocket, section, pattern, HEAD + i * STRIP, { at, first, last, perBeat }));
+    patterns.forEach((pattern, i) =>
+      paintStrip(c, pocket, section, pattern, HEAD + i * STRIP, { at, first, last, perBeat }),
+    );
     c.font = '500 11px "Atkinson Hyperlegible Next Variable"';
     for (let beat = first; beat <= last; beat += section.beats_per_bar) {
       c.fillStyle = RULE;
@@ -150,7 +152,9 @@ export function SongLine({ pocket, section, patterns, at, first, last, whole, co
     // A point stays between its neighbours.
     const low = now.points[now.index - 1]?.beat ?? 0;
     const high = now.points[now.index + 1]?.beat ?? last;
-    const next = now.points.map((point, i) => (i === now.index ? { beat: Math.min(high, Math.max(low, beat)), value } : point));
+    const next = now.points.map((point, i) =>
+      i === now.index ? { beat: Math.min(high, Math.max(low, beat)), value } : point,
+    );
     now.points = next;
     set(next, now.gesture);
   }
@@ -160,14 +164,22 @@ export function SongLine({ pocket, section, patterns, at, first, last, whole, co
     const mine = points.map((point, i) => ({ ...point, i })).filter(({ beat }) => beat >= first && beat <= last);
     const at_ = mine.findIndex(({ i }) => i === chosen);
     const change = (by: number) =>
-      chosen !== null && set(points.map((point, i) => (i === chosen ? { ...point, value: Math.min(p.high, Math.max(p.low, point.value + by * p.step)) } : point)));
+      chosen !== null &&
+      set(
+        points.map((point, i) =>
+          i === chosen ? { ...point, value: Math.min(p.high, Math.max(p.low, point.value + by * p.step)) } : point,
+        ),
+      );
     const actions: Record<string, () => void> = {
       ArrowLeft: () => setChosen(mine[Math.max(0, at_ - 1)]?.i ?? null),
       ArrowRight: () => setChosen(mine[Math.min(mine.length - 1, at_ + 1)]?.i ?? null),
       ArrowUp: () => change(1),
       ArrowDown: () => change(-1),
       Delete: () => chosen !== null && (set(points.filter((_, i) => i !== chosen)), setChosen(null)),
-      Enter: () => start >= first && start < last && set([...points, { beat: start, value: valueAt(points, start, control.value) }].sort((a, b) => a.beat - b.beat)),
+      Enter: () =>
+        start >= first &&
+        start < last &&
+        set([...points, { beat: start, value: valueAt(points, start, control.value) }].sort((a, b) => a.beat - b.beat)),
     };
     const action = actions[event.key];
     if (!action) return;
@@ -191,13 +203,17 @@ export function SongLine({ pocket, section, patterns, at, first, last, whole, co
       onPointerDown={onPointerDown}
       onPointerMove={onPointerMove}
       onPointerUp={() => (drag.current = null)}
-      onDoubleClick={(event) => event.clientY - (box.current?.getBoundingClientRect().top ?? 0) < top && playSong(useView.getState().songBeat)}
+      onDoubleClick={(event) =>
+        event.clientY - (box.current?.getBoundingClientRect().top ?? 0) < top && playSong(useView.getState().songBeat)
+      }
       onKeyDown={onKeyDown}
     >
       <canvas ref={canvas} style={{ width: width || "100%", height }} className="block" />
       <Playhead moving={playing} at={head} />
       <span className="sr-only" aria-live="polite">
-        {told && control ? `${position(told.beat, section.beats_per_bar)}: ${fixed(told.value, control.parameter.digits)} ${control.parameter.unit}` : ""}
+        {told && control
+          ? `${position(told.beat, section.beats_per_bar)}: ${fixed(told.value, control.parameter.digits)} ${control.parameter.unit}`
+          : ""}
       </span>
     </div>
   );
@@ -205,7 +221,9 @@ export function SongLine({ pocket, section, patterns, at, first, last, whole, co
 
 /** 0 to 1 along a setting's range, by ratios where it is heard so. */
 function share(p: Control["parameter"], value: number): number {
-  return p.curve === "log" ? Math.log(Math.max(value, p.low) / p.low) / Math.log(p.high / p.low) : (value - p.low) / (p.high - p.low);
+  return p.curve === "log"
+    ? Math.log(Math.max(value, p.low) / p.low) / Math.log(p.high / p.low)
+    : (value - p.low) / (p.high - p.low);
 }
 
 function fromShare(p: Control["parameter"], part: number): number {
@@ -231,10 +249,19 @@ interface Stretch {
 }
 
 /** What a pattern plays in this line, round and round from the section's beginning. */
-function paintStrip(c: CanvasRenderingContext2D, pocket: Pocket, section: Section, pattern: Pattern, y: number, { at, first, last, perBeat }: Stretch): void {
+function paintStrip(
+  c: CanvasRenderingContext2D,
+  pocket: Pocket,
+  section: Section,
+  pattern: Pattern,
+  y: number,
+  { at, first, last, perBeat }: Stretch,
+): void {
   const long = pattern.bars * pattern.beats_per_bar;
   const roles = pattern.hits.map((hit) => pocket.pads[hit.pad]?.role ?? null);
-  const common = roles.length ? roles.sort((a, b) => roles.filter((r) => r === b).length - roles.filter((r) => r === a).length)[0] : null;
+  const common = roles.length
+    ? roles.sort((a, b) => roles.filter((r) => r === b).length - roles.filter((r) => r === a).length)[0]
+    : null;
   c.globalAlpha = 0.14;
   c.fillStyle = common ? ROLES[common].color : INK2;
   c.fillRect(0, y + 1, (last - first) * perBeat, STRIP - 2);

@@ -24,14 +24,28 @@ export function controlsOf(pocket: Pocket, about: About, owner: string): Control
   const number = (group: string, name: string) => about.parameters[group]?.find((p) => p.name === name);
   for (const name of bus ? (["level", "pan", "amount"] as const) : (["level"] as const)) {
     const parameter = number("bus", name);
-    if (parameter) out.push({ key: `${owner}.${name}`, label: parameter.label, parameter, value: bus ? bus[name] : pocket.level });
+    if (parameter)
+      out.push({ key: `${owner}.${name}`, label: parameter.label, parameter, value: bus ? bus[name] : pocket.level });
   }
   const send = number("send", "level");
-  for (const one of bus?.sends ?? []) if (send) out.push({ key: `${owner}.send.${one.to}`, label: `Send to ${pocket.buses[one.to]?.name ?? "a return"}`, parameter: send, value: one.level });
+  for (const one of bus?.sends ?? [])
+    if (send)
+      out.push({
+        key: `${owner}.send.${one.to}`,
+        label: `Send to ${pocket.buses[one.to]?.name ?? "a return"}`,
+        parameter: send,
+        value: one.level,
+      });
   for (const effect of bus?.chain ?? pocket.chain) {
     const info = about.effects.find(({ kind }) => kind === effect.kind);
     for (const setting of info?.settings ?? [])
-      if (setting.number) out.push({ key: `${owner}.${effect.id}.${setting.name}`, label: `${info?.label}: ${setting.label}`, parameter: setting.number, value: Number(effect.settings[setting.name] ?? setting.default) });
+      if (setting.number)
+        out.push({
+          key: `${owner}.${effect.id}.${setting.name}`,
+          label: `${info?.label}: ${setting.label}`,
+          parameter: setting.number,
+          value: Number(effect.settings[setting.name] ?? setting.default),
+        });
   }
   return out;
 }
