@@ -17,11 +17,23 @@ POCKET = (
 )
 PATTERN = (
     Parameter("swing", "Swing", "%", 50.0, 75.0, 50.0, 1.0, 0, "Share of a pair of steps that the first one takes"),
+    Parameter("swing_step", "Swings", "beats", 0.125, 1.0, 0.25, 0.25, 3, "The steps of which every second one comes late"),
+    Parameter("loose", "Loose", "ms", 0.0, 40.0, 0.0, 1.0, 0, "How far hits stray from their place, always in the same way"),
+    Parameter("uneven", "Uneven", "", 0.0, 60.0, 0.0, 1.0, 0, "How far velocities stray, always in the same way"),
     Parameter("bars", "Length", "bars", 1.0, 64.0, 2.0, 1.0, 0, "Length of the pattern"),
+)
+FEEL = (
+    Parameter("place", "Timing", "%", 0.0, 150.0, 100.0, 5.0, 0, "How much of its timing is taken on"),
+    Parameter("accent", "Accents", "%", 0.0, 150.0, 100.0, 5.0, 0, "How much of its accents is taken on"),
+)
+LANE = (
+    Parameter("step", "Step", "beats", 1 / 24, 4.0, 0.25, 0.25, 3, "Length of the lane's steps"),
+    Parameter("level", "Level", "dB", -60.0, 12.0, 0.0, 0.5, 1, "Loudness of the lane in this pattern"),
 )
 HIT = (
     Parameter("velocity", "Velocity", "", 1.0, 127.0, 100.0, 4.0, 0, "How hard a hit is played; 127 is the chop's own level"),
     Parameter("note", "Note", "st", -60.0, 60.0, 0.0, 1.0, 0, "Semitones above the pad's own pitch"),
+    Parameter("chance", "Chance", "%", 1.0, 100.0, 100.0, 5.0, 0, "How often it is struck"),
 )
 BUS = (
     Parameter("level", "Level", "dB", -60.0, 12.0, 0.0, 0.5, 1, "Loudness of the bus"),
@@ -64,6 +76,8 @@ GROUPS: dict[str, tuple[Setting, ...]] = {
     "section": SECTION,
     "pocket": POCKET,
     "pattern": PATTERN,
+    "feel": FEEL,
+    "lane": LANE,
     "hit": HIT,
     "chop": CHOP,
     "grid": GRID,

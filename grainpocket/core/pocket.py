@@ -11,7 +11,19 @@ from typing import Literal
 from pydantic import Field
 
 from grainpocket.core.document.base import MOST_BARS, MOST_PADS, PAGE, RATE, Frozen, Name, Role  # noqa: F401
-from grainpocket.core.document.mixing import MOST_EFFECTS, Bus, Effect
+from grainpocket.core.document.mixing import MOST_BUSES, MOST_EFFECTS, Bus, Effect, Send
+from grainpocket.core.document.rhythm import (  # noqa: F401
+    ChordAt,
+    Condition,
+    Feel,
+    FeelUse,
+    Hit,
+    Lane,
+    Pattern,
+    Played,
+    Recording,
+    Roll,
+)
 from grainpocket.core.document.song import MOST_SECTIONS, Section, Thread
 from grainpocket.core.document.sound import Sound
 from grainpocket.core.document.upgrades import FORM
@@ -67,16 +79,18 @@ MAX_PARTS = 20_000  # of one source: a song of that many hits
 
 
 class Recipe(Frozen):
-    """What a print was made of. sections: of the song, in a row; none: all of it. master: with the master's effects and level;
-    ending: its tail is cut at the end, rings out behind it, or is wrapped round to the start."""
+    """What a print was made of. pad: of a pattern, that lane of it alone; transform: what a pad was turned into in one step
+    (core/shape/transforms); keys: its notes one after the other; sections: of the song, in a row, none: all of it; master: with
+    the master's effects and level; ending: its tail is cut at the end, rings out behind it, or is wrapped round to the start."""
 
-    what: Literal["pattern", "pad", "bus", "song"]
+    what: Literal["pattern", "pad", "bus", "song", "keys"]
     pattern: str | None = None
     pad: int | None = Field(default=None, ge=0, lt=MOST_PADS)
     bus: str | None = None
     sections: tuple[str, ...] = Field(default=(), max_length=MOST_SECTIONS)
     master: bool = True
     ending: Literal["cut", "ring", "wrap"] = "cut"
+    transform: Literal["reversed reverb", "riser", "stutter", "half speed"] | None = None
 
 
 class Origin(Frozen):
@@ -214,9 +228,9 @@ class Zone(Frozen):
 
 
 class Pad(Frozen):
-    """takes: further chops of the same drum, which hits may play instead of its own; layers: what sounds along with it;
-    zones: further chops across the keys;
-    locked: no slice takes its place; bus: where it was routed by hand ("master" too), None where its role decides."""
+    """takes: further chops of the same drum, which hits may play instead of its own; layers: what sounds along with it; zones:
+    further chops across the keys; locked: no slice takes its place; sends: shares of it that go to returns; bus: where it was
+    routed by hand ("master" too), None where its role decides."""
 
     name: str | None = Field(default=None, max_length=80, description="Its own; called: what is shown (core/document/naming)")
     called: str = Field(default="", max_length=80)
@@ -227,6 +241,7 @@ class Pad(Frozen):
     zones: tuple[Zone, ...] = Field(default=(), max_length=MOST_ZONES)
     locked: bool = False
     sound: Sound = Sound()
+    sends: tuple[Send, ...] = Field(default=(), max_length=MOST_BUSES)
     bus: str | None = None
     choke: int = Field(default=0, ge=0, le=MOST_CHOKE, description="Pads of one group cut each other off; 0 is none")
 
@@ -243,57 +258,6 @@ class Favourite(Frozen):
     credits: Credits = Credits()
     trim: float = of("source", "trim").field()
     sound: Sound = Sound()
-
-
-class Roll(Frozen):
-    """A hit as several in its length (a sixteenth if it has none): how many, and how far velocity and note have gone at the end."""
-
-    times: int = Field(ge=2, le=16)
-    velocity: int = Field(default=0, ge=-126, le=126)
-    note: int = Field(default=0, ge=-24, le=24)
-
-
-class Hit(Frozen):
-    """One stroke. id: given by the pattern that it is put into; several of a pad at one beat are a chord. note: semitones from
-    the pad's root; length (beats) gates held pads; take: which of the pad's chops it plays, 0 for its own; own: settings of the
-    sound that are other for this hit alone (core/document/sound); roll: it is struck several times."""
-
-    id: str = Field(default="", max_length=20)
-    pad: int = Field(ge=0, lt=MOST_PADS)
-    beat: float = Field(ge=0)
-    velocity: int = Field(default=100, ge=1, le=127)
-    length: float | None = Field(default=None, gt=0)
-    take: int = Field(default=0, ge=0)
-    note: int = of("hit", "note").whole_field()
-    own: dict[str, float | bool | str] = {}
-    roll: Roll | None = None
-
-    @property
-    def place(self) -> tuple[int, float, int]:
-        return self.pad, self.beat, self.note
-
-
-class Played(Frozen):
-    """The stretch of a source whose rhythm a pattern was taken from, in samples, and the tempo it had there."""
-
-    source: str
-    start: int
-    end: int
-    bpm: float
-
-
-class Pattern(Frozen):
-    id: str
-    name: str = Name
-    bars: int = Field(default=2, ge=1, le=MOST_BARS)
-    beats_per_bar: int = Field(default=4, ge=1, le=16)
-    swing: float = of("pattern", "swing").field()
-    hits: tuple[Hit, ...] = ()
-    played: Played | None = None
-
-    @property
-    def beats(self) -> int:
-        return self.bars * self.beats_per_bar
 
 
 class Held(Frozen):
@@ -321,6 +285,7 @@ class Pocket(Frozen):
     sources: dict[str, Source] = {}
     pads: dict[int, Pad] = {}
     patterns: dict[str, Pattern] = {}
+    feels: dict[str, Feel] = {}
     buses: dict[str, Bus] = {}
     chain: tuple[Effect, ...] = Field(default=(), max_length=MOST_EFFECTS)
     sections: dict[str, Section] = {}

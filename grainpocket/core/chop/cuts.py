@@ -19,7 +19,7 @@ LONGEST_HEAD_S = 0.08
 
 
 def transient_cuts(hearing: Hearing, sensitivity: float) -> NDArray[np.int64]:
-    """Sample positions to cut at; sensitivity in percent, 0..100."""
+    """(k,) samples to cut at; sensitivity in percent, 0..100."""
     at = hearing.onsets.above(threshold(sensitivity / 100.0))
     if hearing.peak_db is not None and (not len(at) or at[0] > hearing.begin + hearing.rate * LONGEST_HEAD_S):
         # What sounds before the first transient, or has none at all, like a held note, is a slice too.
@@ -31,7 +31,7 @@ def transient_cuts(hearing: Hearing, sensitivity: float) -> NDArray[np.int64]:
 
 
 def transient_roles(hearing: Hearing, at: NDArray[np.int64]) -> list[Role | None]:
-    """What begins at each of the cuts that `transient_cuts` gave."""
+    """What begins at each of the cuts (k,) that `transient_cuts` gave."""
     return roles_at(hearing.onsets, at, round(hearing.rate * LONGEST_HEAD_S))
 
 
@@ -44,7 +44,7 @@ def recut(
     old: Sequence[Cut], at: Sequence[int] | NDArray[np.int64], roles: Sequence[Role | None], new_ids: Iterable[str],
     keep_hand: bool = True, by: Policy = "transients", names: Sequence[str | None] | None = None,
 ) -> tuple[Cut, ...]:  # fmt: skip
-    """Cuts at the given positions, each with what analysis says begins there. One that stands where an old one stood keeps
+    """Cuts at the given samples (k,), each with what analysis says begins there. One that stands where an old one stood keeps
     its id, name and role; cuts made, moved or named by hand stay (unless told otherwise) and push aside new ones closer
     than the shortest slice."""
     kept = [c for c in old if keep_hand and is_own(c)]

@@ -51,7 +51,7 @@ def tone(samples: Samples, rate: int) -> Tone:
 
 
 def clear_pitch(samples: Samples, rate: int) -> Pitch | None:
-    """The pitch of a slice, when it has one that everyone would hear."""
+    """The pitch of a slice (n, channels), when it has one that everyone would hear."""
     found = pitch(mono(samples)[: int(PITCHED_S * rate)], rate)
     return found if found is not None and found.voiced >= _CLEAR_PITCH else None
 

@@ -26,6 +26,7 @@ def family(pocket: Pocket, source: Source) -> list[Source]:
 
 
 def related(pocket: Pocket, a: Source, b: Source) -> bool:
+    """Whether two finds are of one family."""
     return root_of(pocket, a)[0].id == root_of(pocket, b)[0].id
 
 

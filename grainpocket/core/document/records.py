@@ -9,13 +9,14 @@ from pydantic import BaseModel
 
 from grainpocket.core.document.mixing import Bus
 from grainpocket.core.document.song import Section, Thread
-from grainpocket.core.pocket import Pad, Pattern, Pocket, Source
+from grainpocket.core.pocket import Feel, Pad, Pattern, Pocket, Source
 
 # Field of the pocket: (record, type of its key).
 RECORDS: Mapping[str, tuple[type[BaseModel], type]] = {
     "sources": (Source, str),
     "pads": (Pad, int),
     "patterns": (Pattern, str),
+    "feels": (Feel, str),
     "buses": (Bus, str),
     "sections": (Section, str),
     "threads": (Thread, str),

@@ -10,11 +10,13 @@ from typing import Annotated
 from pydantic import Field, TypeAdapter
 
 from grainpocket.core.edits.base import EditModel, Library, Refusal
+from grainpocket.core.edits.chords import BreakChords, PlaceChord, SetChords, SnapNotes, TakeChords, TurnChords
 from grainpocket.core.edits.cutting import AddCut, CutAtMarks, DeleteCuts, MoveCut, NameSlice, Recut, SetRole, StepCut
+from grainpocket.core.edits.derived import TakeRhythm
 from grainpocket.core.edits.family import JoinFamily, LeaveFamily
 from grainpocket.core.edits.found import CutStretches, StretchesToPads
 from grainpocket.core.edits.gridding import MoveGrid, SetGrid, TakeTempo, TapTempo
-from grainpocket.core.edits.hitting import MoveHits, PutHits, RemoveHits, SetHits
+from grainpocket.core.edits.hitting import MoveHits, PutHits, RemoveHits, SetHits, SetVelocities
 from grainpocket.core.edits.kits import (
     AddToTray,
     CopyPad,
@@ -26,6 +28,7 @@ from grainpocket.core.edits.kits import (
     TakeFromTray,
     TrayToPads,
 )
+from grainpocket.core.edits.lanes import LiftFeel, RemoveFeel, RenameFeel, SetLanes, WriteIn
 from grainpocket.core.edits.live import LiveCut
 from grainpocket.core.edits.mixing import (
     AddBus,
@@ -33,11 +36,12 @@ from grainpocket.core.edits.mixing import (
     MoveEffect,
     RemoveBus,
     RemoveEffect,
+    SendPads,
     SetBus,
     SetEffect,
     SetSend,
 )
-from grainpocket.core.edits.moving import MoveLanes, PlaceHits, Quantise
+from grainpocket.core.edits.moving import CopyRhythm, MoveLanes, PlaceHits, Quantise, StretchHits
 from grainpocket.core.edits.padding import ClearPads, MovePad, SetEachPad, SetPads, SlicesToPads
 from grainpocket.core.edits.patterns import (
     AddPattern,
@@ -54,23 +58,31 @@ from grainpocket.core.edits.pocket_wide import (
     SetPocket,
     SetSourceKey,
     SetTrim,
+    TapPocket,
 )
+from grainpocket.core.edits.recordings import DropRecordings, KeepRecording, UseRecordings
 from grainpocket.core.edits.shaping import AddZones, CopySound, FindRoot, FitToKey, SetAmounts, SetZone, SplitBands
 from grainpocket.core.edits.shelved import TakeFromShelf
 from grainpocket.core.edits.songs import AddSection, MoveSection, RemoveSection, SetSection, SetThread
 from grainpocket.core.edits.spreading import FitToPads, RepeatBars, SplitByRole
+from grainpocket.core.edits.stems import AddStems, SwapSounds
+from grainpocket.core.edits.variants import AddVariant, UnlinkPattern
 
 Edit = Annotated[
-    SetPocket | SetKey | AddSource | RenameSource | RemoveSource | SetCredits | SetTrim | SetSourceKey | JoinFamily | LeaveFamily
+    SetPocket | TapPocket | AddStems | SwapSounds
+    | SetKey | AddSource | RenameSource | RemoveSource | SetCredits | SetTrim | SetSourceKey | JoinFamily | LeaveFamily
     | SetGrid | TakeTempo | MoveGrid | TapTempo
     | Recut | CutAtMarks | AddCut | MoveCut | StepCut | DeleteCuts | NameSlice | SetRole
     | CutStretches | StretchesToPads | FitToPads | SplitByRole | RepeatBars | LiveCut
     | SlicesToPads | SetPads | SetEachPad | ClearPads | MovePad | CopyPad | PlaySlice | SwitchSound | SetLayer
     | SetAmounts | CopySound | SplitBands | FindRoot | AddZones | SetZone | FitToKey
     | NamePage | CopyPage | AddToTray | TakeFromTray | TrayToPads | TakeFromShelf
-    | AddPattern | SetPattern | RemovePattern | OriginalRhythm
+    | AddPattern | SetPattern | RemovePattern | OriginalRhythm | SetLanes | LiftFeel | RemoveFeel | RenameFeel | WriteIn
     | PutHits | RemoveHits | SetHits | MoveHits | Quantise | MoveLanes | PlaceHits
-    | AddBus | SetBus | RemoveBus | AddEffect | SetEffect | MoveEffect | RemoveEffect | SetSend
+    | AddVariant | UnlinkPattern | KeepRecording | UseRecordings | DropRecordings
+    | TakeRhythm | SetVelocities | StretchHits | CopyRhythm
+    | SetChords | TakeChords | PlaceChord | SnapNotes | TurnChords | BreakChords
+    | AddBus | SetBus | RemoveBus | AddEffect | SetEffect | MoveEffect | RemoveEffect | SetSend | SendPads
     | AddSection | SetSection | MoveSection | RemoveSection | SetThread,
     Field(discriminator="type"),
 ]  # fmt: skip

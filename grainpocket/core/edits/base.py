@@ -7,6 +7,7 @@ from typing import Any, Protocol
 from pydantic import BaseModel, ConfigDict, model_validator
 
 from grainpocket.core.document.mixing import Bus
+from grainpocket.core.edits.linking import with_variants
 from grainpocket.core.edits.naming import with_names
 from grainpocket.core.listen.hearing import Hearing
 from grainpocket.core.pocket import Pad, Pattern, Pocket, Source
@@ -47,29 +48,34 @@ class EditModel(BaseModel):
         raise NotImplementedError
 
     def made(self, pocket: Pocket, library: Library) -> Pocket:
-        """The pocket after the edit, with everything in it called by its name: what is to be kept. Raises Refusal."""
-        return with_names(pocket, self.apply(pocket, library), library)
+        """The pocket after the edit, with variants taken along and everything called by its name: what is to be kept. Raises
+        Refusal."""
+        return with_names(pocket, with_variants(pocket, self.apply(pocket, library)), library)
 
 
 def the_source(pocket: Pocket, source: str) -> Source:
+    """A find by its id. Raises Refusal when it is not there."""
     if source not in pocket.sources:
         raise Refusal("That find is no longer in the pocket.")
     return pocket.sources[source]
 
 
 def the_pattern(pocket: Pocket, pattern: str) -> Pattern:
+    """A pattern by its id. Raises Refusal when it is not there."""
     if pattern not in pocket.patterns:
         raise Refusal("That pattern is no longer in the pocket.")
     return pocket.patterns[pattern]
 
 
 def the_pad(pocket: Pocket, index: int) -> Pad:
+    """A pad by its number. Raises Refusal when it is empty."""
     if index not in pocket.pads:
         raise Refusal("That pad is empty.")
     return pocket.pads[index]
 
 
 def the_bus(pocket: Pocket, bus: str) -> Bus:
+    """A bus by its id. Raises Refusal when it is not there."""
     if bus not in pocket.buses:
         raise Refusal("That bus is no longer there.")
     return pocket.buses[bus]

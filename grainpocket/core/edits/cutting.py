@@ -232,6 +232,7 @@ def _with_role(pocket: Pocket, root: Source, cuts: set[str], role: Role | None) 
 
 
 def snapped(pocket: Pocket, source: Source, at: int, snap: Snap, library: Library) -> int:
+    """The sample at which a cut goes when it is asked for at another. Raises KeyError when the find has no analysis."""
     if snap == "off":
         return at
     return Snapper(library.hearing(source.audio), source, pocket.rate, library).snap(at, snap, source.cutting.step)

@@ -54,4 +54,5 @@ def pad_with(pad: Pad, change: Callable[[Chop], Chop]) -> Pad:
 
 
 def chops_of(pad: Pad) -> tuple[Chop, ...]:
+    """All chops that a pad plays: its own, its takes, layers and zones."""
     return (pad.chop, *pad.takes, *(layer.chop for layer in pad.layers), *(zone.chop for zone in pad.zones))

@@ -8,10 +8,14 @@ from pydantic import Field
 
 from grainpocket.core.chop.cuts import LEAST_SLICE
 from grainpocket.core.chop.kin import cuts_of
+from grainpocket.core.document.sound import Sound
 from grainpocket.core.edits.base import EditModel, Library, Refusal, new_ids, the_source
 from grainpocket.core.edits.family_cuts import with_cuts
 from grainpocket.core.edits.padding import fill_pads
+from grainpocket.core.params import of
 from grainpocket.core.pocket import CHOKE_OF, MOST_PADS, Chop, Cut, Frozen, Pad, Pocket, Role, Source
+
+WHOLE = 0.03  # bars by which a stretch may miss a whole number of them
 
 
 class Stretch(Frozen):
@@ -24,12 +28,14 @@ class Stretch(Frozen):
 
 
 class StretchesToPads(EditModel):
-    """Put stretches of a find on the next free pads, or from `first` on. They belong to no slice, so no cut moves them."""
+    """Put stretches of a find on the next free pads, or from `first` on. They belong to no slice, so no cut moves them. fit: what
+    is whole bars of the find's grid lasts as many at any tempo of the pocket."""
 
     type: Literal["stretches_to_pads"] = "stretches_to_pads"
     source: str
     stretches: tuple[Stretch, ...] = Field(min_length=1, max_length=MOST_PADS)
     first: int | None = Field(default=None, ge=0, lt=MOST_PADS, description="Pad of the first one, replacing what is there")
+    fit: bool = False
 
     def label(self, pocket: Pocket) -> str:
         return "to pad" if len(self.stretches) == 1 else "to pads"
@@ -41,8 +47,20 @@ class StretchesToPads(EditModel):
             _check(source, one)
             chop = Chop(source=source.id, start=one.start, end=one.end)
             choke = CHOKE_OF[one.role] if one.role else 0
-            pads.append(Pad(name=one.name or None, role=one.role, chop=chop, choke=choke))
+            beats = _whole_bars(source, one, pocket.rate) if self.fit else None
+            sound = Sound(time="fit", beats=float(beats)) if beats else Sound()
+            pads.append(Pad(name=one.name or None, role=one.role, chop=chop, choke=choke, sound=sound))
         return fill_pads(pocket, pads, [one.name or "That stretch" for one in self.stretches], self.first)[0]
+
+
+def _whole_bars(source: Source, one: Stretch, rate: int) -> int | None:
+    """The beats of a stretch that is whole bars of its find; None when it is none, or longer than a pad can be told to last."""
+    grid = source.grid
+    if grid is None:
+        return None
+    bars = (one.end - one.start) * grid.bpm / 60 / rate / grid.beats_per_bar
+    beats = round(bars) * grid.beats_per_bar
+    return beats if round(bars) >= 1 and abs(bars - round(bars)) < WHOLE and beats <= of("pad", "beats").high else None
 
 
 class CutStretches(EditModel):

@@ -11,7 +11,7 @@ from grainpocket.core.document.sound import Sound
 from grainpocket.core.edits.base import EditModel, Library, Refusal, new_ids, the_pattern
 from grainpocket.core.edits.padding import Changes, with_sound
 from grainpocket.core.params import of
-from grainpocket.core.pocket import MOST_PADS, Hit, Pattern, Pocket, Roll
+from grainpocket.core.pocket import MOST_PADS, Condition, Hit, Pattern, Pocket, Roll
 
 MAX_HITS = 20_000  # of one edit
 MOST_HITS = 100_000  # of one pattern
@@ -66,6 +66,8 @@ class SetHits(EditModel):
     length: float | None = Field(default=None, gt=0, le=1024, description="Beats; null: to the end of its sound")
     take: int | None = Field(default=None, ge=0)
     roll: Roll | None = Field(default=None, description="null: one stroke again")
+    when: Condition | None = Field(default=None, description="null: each time again")
+    turn: int | None = Field(default=None, ge=0, lt=32, description="Which of the layers that take turns; null: by their order")
     own: Changes = {}
 
     def label(self, pocket: Pocket) -> str:
@@ -76,15 +78,38 @@ class SetHits(EditModel):
         pattern = the_pattern(pocket, self.pattern)
         with_sound(Sound(), self.own)
         given = self.model_dump(include=self.model_fields_set & {"velocity", "length", "take"})
-        if "roll" in self.model_fields_set:
-            given["roll"] = self.roll
-        update = {k: v for k, v in given.items() if v is not None or k in ("length", "roll")}
+        nested: dict[str, object] = {
+            name: getattr(self, name) for name in ("roll", "when", "turn") if name in self.model_fields_set
+        }
+        if self.when is not None and self.when == Condition():
+            nested["when"] = None
+        kept: dict[str, object] = {k: v for k, v in given.items() if v is not None or k == "length"}
+        update = {**kept, **nested}
 
         def changed(hit: Hit) -> Hit:
             own = {k: v for k, v in {**hit.own, **self.own}.items() if v is not None}
             return hit.model_copy(update={**update, "own": own})
 
         return with_hits(pocket, pattern, _each(pattern, self.hits, changed).values())
+
+
+class SetVelocities(EditModel):
+    """Velocities hit by hit, as a sweep draws them."""
+
+    type: Literal["set_velocities"] = "set_velocities"
+    pattern: str
+    velocities: dict[str, int] = Field(min_length=1, max_length=MAX_HITS, description="1 to 127 by hit")
+
+    def label(self, pocket: Pocket) -> str:
+        return "velocities"
+
+    def apply(self, pocket: Pocket, library: Library) -> Pocket:
+        pattern = the_pattern(pocket, self.pattern)
+        if not all(1 <= velocity <= 127 for velocity in self.velocities.values()):
+            raise Refusal("A velocity goes from 1 to 127.")
+        chosen = list(self.velocities)
+        changed = _each(pattern, chosen, lambda hit: hit.model_copy(update={"velocity": self.velocities[hit.id]}))
+        return with_hits(pocket, pattern, changed.values())
 
 
 class MoveHits(EditModel):
@@ -138,6 +163,7 @@ def with_ids(pocket: Pocket, hits: Sequence[Hit]) -> tuple[Pocket, tuple[Hit, ..
 
 
 def with_hits(pocket: Pocket, pattern: Pattern, hits: Iterable[Hit]) -> Pocket:
+    """The pocket with a pattern that has these hits, in order. Raises Refusal for more than a pattern holds."""
     ordered = tuple(sorted(hits, key=lambda h: (h.beat, h.pad, h.note)))
     if len(ordered) > MOST_HITS:
         raise Refusal(f"A pattern holds {MOST_HITS} hits.")

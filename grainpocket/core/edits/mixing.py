@@ -14,7 +14,7 @@ from grainpocket.core.effects import EFFECTS
 from grainpocket.core.mix.nodes import Circle, order
 from grainpocket.core.mix.routing import nodes_of, table_of
 from grainpocket.core.params import BadValue, checked, named, of
-from grainpocket.core.pocket import Name, Pocket, Role
+from grainpocket.core.pocket import MOST_PADS, Name, Pocket, Role
 
 BusOrMaster = Field(description="A bus by id, master, or a pad as pad:3")
 
@@ -225,6 +225,29 @@ class SetSend(EditModel):
         new = (old or Send(to=self.to)).model_copy(update=given)
         sends = tuple(new if s.to == self.to else s for s in bus.sends) if old else (*bus.sends, new)
         return _sound(pocket.with_bus(bus.model_copy(update={"sends": sends})))
+
+
+class SendPads(EditModel):
+    """Send a share of pads to a return, beside the bus that they are on; a level of null takes the sends away."""
+
+    type: Literal["send_pads"] = "send_pads"
+    pads: tuple[int, ...] = Field(min_length=1, max_length=MOST_PADS)
+    to: str
+    level: float | None = of("send", "level").optional_field()
+
+    def label(self, pocket: Pocket) -> str:
+        return "send of a pad" if len(self.pads) == 1 else "sends of pads"
+
+    def apply(self, pocket: Pocket, library: Library) -> Pocket:
+        if not the_bus(pocket, self.to).is_return:
+            raise Refusal("Pads are sent to returns. Make this bus a return first, or put them on it.")
+        pads = dict(pocket.pads)
+        for index in self.pads:
+            pad = the_pad(pocket, index)
+            others = tuple(send for send in pad.sends if send.to != self.to and send.to in pocket.buses)
+            new = () if self.level is None else (Send(to=self.to, level=self.level),)
+            pads[index] = pad.model_copy(update={"sends": others + new})
+        return pocket.model_copy(update={"pads": pads})
 
 
 def _known(kind: str) -> str:

@@ -9,10 +9,11 @@ from pydantic import Field
 from grainpocket.core.document.sound import Sound
 from grainpocket.core.edits.base import EditModel, Library, Refusal, new_ids, the_pattern, the_source
 from grainpocket.core.edits.hitting import MAX_HITS, with_hits, with_ids
+from grainpocket.core.edits.lanes import the_feel
 from grainpocket.core.edits.padding import fill_pads, pads_of, slice_numbers, with_sound
 from grainpocket.core.edits.played import as_played, whole_bars
 from grainpocket.core.params import of
-from grainpocket.core.pocket import MOST_BARS, Hit, Name, Pattern, Pocket
+from grainpocket.core.pocket import MOST_BARS, FeelUse, Hit, Name, Pattern, Pocket
 from grainpocket.core.rhythm.original import original_hits
 
 
@@ -30,7 +31,8 @@ class AddPattern(EditModel):
     def apply(self, pocket: Pocket, library: Library) -> Pocket:
         pocket, (key,) = new_ids(pocket, "p", 1)
         if self.copy_of is not None:
-            return pocket.with_pattern(the_pattern(pocket, self.copy_of).model_copy(update={"id": key, "name": self.name}))
+            own = {"id": key, "name": self.name, "variant_of": None}
+            return pocket.with_pattern(the_pattern(pocket, self.copy_of).model_copy(update=own))
         pattern = Pattern(id=key, name=self.name, bars=self.bars, beats_per_bar=self.beats_per_bar)
         if any(hit.beat >= pattern.beats for hit in self.hits):
             raise Refusal(f"{self.name} is {self.bars} bars long: a hit would lie behind its end.")
@@ -41,7 +43,8 @@ class AddPattern(EditModel):
 
 
 class SetPattern(EditModel):
-    """Name, length, metre or swing. Hits beyond a shorter end are kept, unheard, until it is made longer again."""
+    """Name, length, metre, swing, feel and what strays. Hits beyond a shorter end are kept, unheard, until it is made longer again.
+    feel: null takes it off."""
 
     type: Literal["set_pattern"] = "set_pattern"
     pattern: str
@@ -49,15 +52,26 @@ class SetPattern(EditModel):
     bars: int | None = Field(default=None, ge=1, le=MOST_BARS)
     beats_per_bar: int | None = Field(default=None, ge=1, le=16)
     swing: float | None = of("pattern", "swing").optional_field()
+    swing_step: float | None = of("pattern", "swing_step").optional_field()
+    loose: float | None = of("pattern", "loose").optional_field()
+    uneven: float | None = of("pattern", "uneven").optional_field()
+    seed: int | None = Field(default=None, ge=0, le=9999)
+    feel: FeelUse | None = None
 
     def _changes(self) -> dict[str, Any]:
-        return self.model_dump(exclude={"type", "pattern"}, exclude_none=True)
+        given = self.model_dump(exclude={"type", "pattern", "feel"}, exclude_none=True)
+        return {**given, "feel": self.feel} if "feel" in self.model_fields_set else given
 
     def label(self, pocket: Pocket) -> str:
-        labels = {"name": "rename pattern", "bars": "pattern length", "beats_per_bar": "metre"}
+        labels = {
+            "name": "rename pattern", "bars": "pattern length", "beats_per_bar": "metre", "feel": "feel", "loose": "loose",
+            "uneven": "uneven", "seed": "other dice",
+        }  # fmt: skip
         return labels.get(next(iter(self._changes()), ""), "swing")
 
     def apply(self, pocket: Pocket, library: Library) -> Pocket:
+        if self.feel is not None:
+            the_feel(pocket, self.feel.feel)
         return pocket.with_pattern(the_pattern(pocket, self.pattern).model_copy(update=self._changes()))
 
 
@@ -88,6 +102,7 @@ class OriginalRhythm(EditModel):
     end: int | None = Field(default=None, ge=1, description="Sample where it ends, to the nearest bar from its start")
     bars: int | None = Field(default=None, ge=1, le=MOST_BARS, description="Instead of an end; left out: all there are")
     take_tempo: bool = Field(default=True, description="Set the pocket's tempo to the find's own, where no pattern stands yet")
+    straight: bool = Field(default=False, description="On the nearest sixteenths, without its micro-timing")
 
     def label(self, pocket: Pocket) -> str:
         return "original rhythm"
@@ -100,5 +115,9 @@ class OriginalRhythm(EditModel):
         new, what = pads_of(pocket, source, missing, 1), slice_numbers(pocket, source, missing)
         pocket, filled = fill_pads(pocket, new, what, None)
         on_pad.update({c.cut: index for c, index in zip(missing, filled, strict=True)})
-        hits = original_hits([(on_pad[c.cut], 0, c) for c in span.chops], span.bpm, span.start, span.beats, pocket.rate)
-        return as_played(pocket, source, span, hits, f"{source.name[:70]}, as played", self.take_tempo)
+        hits = original_hits(
+            [(on_pad[c.cut], 0, c) for c in span.chops], span.bpm, span.start, span.beats, pocket.rate,
+            self.straight,
+        )  # fmt: skip
+        name = f"{source.name[:70]}, {'on the grid' if self.straight else 'as played'}"
+        return as_played(pocket, source, span, hits, name, self.take_tempo)

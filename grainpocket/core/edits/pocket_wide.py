@@ -13,6 +13,7 @@ from grainpocket.core.edits.family_cuts import chops_of
 from grainpocket.core.listen.tempo.grids import found_grid
 from grainpocket.core.params import of
 from grainpocket.core.pocket import MAX_PARTS, Credits, Cut, Frozen, Grid, Key, Kin, Name, Origin, Pad, Pocket, Role, Source
+from grainpocket.core.rhythm.timing import tapped_tempo
 
 
 class SetPocket(EditModel):
@@ -34,6 +35,23 @@ class SetPocket(EditModel):
 
     def apply(self, pocket: Pocket, library: Library) -> Pocket:
         return pocket.model_copy(update=self._changes())
+
+
+class TapPocket(EditModel):
+    """The pocket's tempo as it is tapped. at: seconds, rising. One that was missed, or came twice, changes nothing."""
+
+    type: Literal["tap_pocket"] = "tap_pocket"
+    at: tuple[float, ...] = Field(min_length=3, max_length=64)
+
+    def label(self, pocket: Pocket) -> str:
+        return "tapped tempo"
+
+    def apply(self, pocket: Pocket, library: Library) -> Pocket:
+        bpm = tapped_tempo(self.at)
+        plays = of("pocket", "tempo")
+        if bpm is None or not plays.low <= bpm <= plays.high:
+            raise Refusal(f"Those taps make no tempo from {plays.low:g} to {plays.high:g} BPM.")
+        return pocket.model_copy(update={"tempo": round(bpm, 1)})
 
 
 class SetKey(EditModel):

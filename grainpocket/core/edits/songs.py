@@ -129,6 +129,7 @@ class SetThread(EditModel):
 
 
 def the_section(pocket: Pocket, section: str) -> Section:
+    """A section by its id. Raises Refusal when it is not there."""
     if section not in pocket.sections:
         raise Refusal("That section is no longer in the song.")
     return pocket.sections[section]

@@ -106,7 +106,7 @@ def start_state(effect: Effect, rate: int, controls: Controls) -> State:
 
 
 def arrays_of(state: State) -> list[np.ndarray]:
-    """All that a state remembers, in one order, the effects in its loop included."""
+    """All arrays (any shape) that a state remembers, in one order, the effects in its loop included."""
     own = [array for _, array in sorted(state["own"].items()) if isinstance(array, np.ndarray)]
     return [state["dry"], *own, *(array for one in state["own"].get("inside", ()) for array in arrays_of(one))]
 
@@ -170,10 +170,12 @@ def low_pass(taps: int, cutoff: float, beta: float) -> Row:
 
 
 def decibels(gain: Row) -> Row:
+    """dB of linear gains (n,); nothing is -240."""
     return np.asarray(20 * np.log10(np.maximum(gain, 1e-12)))
 
 
 def gains(db: Row) -> Row:
+    """Linear gains of dB (n,)."""
     return np.asarray(10 ** (db / 20))
 
 

@@ -19,19 +19,20 @@ LEAST_FRAMES = 64
 
 
 def trimmed(sound: Samples, lead: int) -> Samples:
-    """From the hit on, to the last sample that can be heard."""
+    """(m, channels) of (n, channels): from the hit on, to the last sample that can be heard."""
     out = sound[lead:]
     loud = np.flatnonzero(np.abs(out).max(axis=1) > SILENCE)
     return out[: max(LEAST_FRAMES, int(loud[-1]) + 1 if len(loud) else 0)]
 
 
 def voice_of(pocket: Pocket, pad: int) -> VoiceSpec:
+    """The voice of a pad as it sounds under the hand at full velocity. Raises KeyError for an empty pad."""
     played = pocket.pads[pad]
     return spec_of(pocket, played, under_the_hand(played))
 
 
 def packed(files: Iterable[tuple[str, Samples]], rate: int) -> bytes:
-    """A ZIP of WAV files, under names that differ; the same sounds give the same bytes."""
+    """A ZIP of WAV files of (n, channels) each, under names that differ; the same sounds give the same bytes."""
     out, taken = io.BytesIO(), set[str]()
     with zipfile.ZipFile(out, "w", zipfile.ZIP_STORED) as archive:
         for name, sound in files:

@@ -44,7 +44,8 @@ def detect(samples: Samples, rate: int, progress: Progress = no_progress) -> Ons
 
 
 def detect_in(bands: Bands, samples: Samples, progress: Progress = no_progress, looks: int = 3) -> Onsets:
-    """The same, when the bands of the samples are known already. looks: how many times to look at which drums they are, 1..3."""
+    """The same of (n,), when the bands of the samples are known already. looks: how many times to look at which drums they are,
+    1..3."""
     rate = bands.rate
     frames, heights = candidates(bands, len(samples))
     likely = classify(bands, frames, heights)

@@ -115,22 +115,23 @@ class Hearing:
 
 
 def hear(samples: Samples, rate: int, progress: Progress = no_progress, loudness: Loudness | None = None) -> Hearing:
-    """Analyse (n,) float32 mono. progress(share 0..1) is called as it goes; what it raises ends the analysis. loudness: of
-    all channels, measured where they were at hand."""
+    """Analyse (n,) float32 mono. progress(share 0..1) is called as it goes, each step as long as it takes; what it raises ends the
+    analysis. loudness: of all channels, measured where they were at hand."""
     loudest = peak_of(samples)
     begin = _begin(samples, BEGIN_SHARE * loudest) if loudest else 0
     seconds = len(samples) / rate
     bands = None
     if loudest > SILENT and seconds >= SHORTEST_S:
-        bands = analyse(samples, rate, loudest, lambda share: progress(share * 0.25))
-    onsets = detect_in(bands, samples, lambda share: progress(0.25 + share * 0.35)) if bands else nothing(rate)
+        bands = analyse(samples, rate, loudest, lambda share: progress(share * 0.06))
+    onsets = detect_in(bands, samples, lambda share: progress(0.06 + share * 0.42)) if bands else nothing(rate)
     low = lowered(samples, rate)
     notes = chroma(low, LOW) if loudest > SILENT and seconds >= LEAST_TUNED_S else None
+    progress(0.53)
     told = moments(bands, low) if bands else None
     del low
-    progress(0.75)
+    progress(0.61)
     tempi = candidates(evidence(onsets, notes, seconds), rate)
-    progress(0.9)
+    progress(0.67)
     found_chords: list[Chord] = []
     found_keys: list[Key] = []
     if notes is not None:
@@ -139,7 +140,11 @@ def hear(samples: Samples, rate: int, progress: Progress = no_progress, loudness
         found_chords, scores = chords(notes, edges)
         found_keys = keys(notes, edges, scores)
     lines, trimmed = found_lines(tempi, len(samples), rate)
-    found = worth_taking(bands, notes, onsets, told, lines, trimmed, samples) if bands and told else NOTHING
+    progress(0.7)
+    found = NOTHING
+    if bands and told:
+        found = worth_taking(bands, notes, onsets, told, lines, trimmed, samples, lambda share: progress(0.7 + 0.3 * share))
+    progress(1.0)
     return Hearing(
         frames=len(samples),
         rate=rate,

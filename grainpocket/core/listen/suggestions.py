@@ -14,7 +14,7 @@ from grainpocket.core.listen.onsets.onset import Onsets
 from grainpocket.core.listen.passages.activity import Moments
 from grainpocket.core.listen.passages.loops import GoodLoop, good_loops
 from grainpocket.core.listen.passages.passages import SURE, Passage, at_the_ends, audible, bar_edges, half_bars, passages, present
-from grainpocket.core.listen.spectra.bands import Bands
+from grainpocket.core.listen.spectra.bands import Bands, Progress, no_progress
 from grainpocket.core.listen.tempo.candidates import Tempo
 from grainpocket.core.listen.tempo.grids import beat_places, found_grid
 from grainpocket.core.pocket import Grid
@@ -51,10 +51,17 @@ def grid_lines(grid: Grid | None, frames: int, rate: int) -> tuple[Lines, bool]:
 
 
 def worth_taking(
-    bands: Bands, notes: Chroma | None, onsets: Onsets, told: Moments, lines: Lines, trimmed: bool, samples: Samples
+    bands: Bands,
+    notes: Chroma | None,
+    onsets: Onsets,
+    told: Moments,
+    lines: Lines,
+    trimmed: bool,
+    samples: Samples,
+    progress: Progress = no_progress,
 ) -> Worth:
-    """told: what sounds from moment to moment; lines: seconds of the bar lines, none where there are no bars; trimmed: whether
-    the recording is a loop of whole bars."""
+    """samples: (n,) mono. told: what sounds from moment to moment; lines: seconds of the bar lines, none where there are no
+    bars; trimmed: whether the recording is a loop of whole bars."""
     rate, seconds = bands.rate, len(samples) / bands.rate
     ends = np.append(lines, seconds) if trimmed else lines
     edges = bar_edges(half_bars(ends), seconds)
@@ -62,8 +69,9 @@ def worth_taking(
     sounding = present(bands, notes, onsets, told, edges, bar_edges(ends, seconds))
     sounding = at_the_ends(sounding, heard, edges, SURE["bare drums"], closer.music)
     bar = np.clip(np.searchsorted(edges, onsets.seconds + BAR_SLIP_S, "right") - 1, 0, len(sounding) - 1)
-    return Worth(
-        tuple(passages(sounding, heard, edges, rate, len(ends) > 1)),
-        tuple(clean_hits(bands, samples, onsets, sounding[bar], closer)),
-        tuple(good_loops(bands, ends, rate, trimmed)),
-    )
+    progress(0.45)
+    found = tuple(passages(sounding, heard, edges, rate, len(ends) > 1))
+    progress(0.5)
+    clean = tuple(clean_hits(bands, samples, onsets, sounding[bar], closer))
+    progress(0.9)
+    return Worth(found, clean, tuple(good_loops(bands, ends, rate, trimmed)))

@@ -10,8 +10,7 @@ import numpy as np
 from grainpocket.core.document.mixing import MASTER
 from grainpocket.core.mix.loop import Renderer
 from grainpocket.core.mix.mixdown import Mix
-from grainpocket.core.mix.nodes import Node, Piece
-from grainpocket.core.mix.pieces import PieceCache
+from grainpocket.core.mix.nodes import Node, pieces
 from grainpocket.core.mix.routing import bus_of, is_plain, nodes_of
 from grainpocket.core.pocket import Hit, Pattern, Pocket
 from grainpocket.core.rhythm.schedule import Placement, schedule_of
@@ -29,7 +28,9 @@ def keys_through(pocket: Pocket, voices: Mapping[int, tuple[str, VoiceSpec]]) ->
     ways = {bus: _way(nodes, bus) for bus in (MASTER, *pocket.buses)}
     out = {}
     for index, (key, _) in voices.items():
-        told = f"{key} {pocket.tempo} {pocket.rate} {ways[bus_of(pocket, pocket.pads[index])]}"
+        pad = pocket.pads[index]
+        sent = [(send.to, send.level, ways[send.to]) for send in pad.sends if send.to in ways]
+        told = f"{key} {pocket.tempo} {pocket.rate} {ways[bus_of(pocket, pad)]}{sent or ''}"
         out[index] = f"pad{hashlib.blake2b(told.encode(), digest_size=14).hexdigest()}"
     return out
 
@@ -63,7 +64,7 @@ def alone(pocket: Pocket, index: int, lead: int, renderer: Renderer) -> Samples:
     beat = lead * pocket.tempo / 60 / pocket.rate
     pattern = Pattern(id="alone", name="alone", hits=(Hit(pad=index, beat=beat, velocity=127),))
     timed = schedule_of(pocket, (Placement(pattern),), beat + 0.001, cyclic=False)
-    mix = Mix(pocket, timed, renderer, PieceCache[Piece](0), cyclic=False)
+    mix = Mix(pocket, timed, renderer, pieces(0), cyclic=False)
     voice = max((spec.length for spec in timed.specs), default=1)
     most = lead + voice + int(LONGEST_TAIL_S * pocket.rate)
     out: list[Samples] = []

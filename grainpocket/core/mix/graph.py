@@ -44,13 +44,13 @@ from grainpocket.core.mix.nodes import (
     Lane,
     Node,
     Piece,
+    Pieces,
     States,
     Stopped,
     controls_of,
     each,
     order,
 )
-from grainpocket.core.mix.pieces import PieceCache
 from grainpocket.core.sound.audio import Samples
 
 SETTLED = 1e-5  # two laps that differ by less are one: -100 dBFS
@@ -61,7 +61,7 @@ _HANDS = ThreadPoolExecutor(max(2, os.cpu_count() or 2), "mix")
 class Graph:
     """Renders nodes of one clock. lanes: the sound of nodes that nothing flows into; cache: shared by graphs, kept by content."""
 
-    def __init__(self, nodes: Iterable[Node], lanes: Mapping[str, Lane], clock: Clock, cache: PieceCache[Piece]) -> None:
+    def __init__(self, nodes: Iterable[Node], lanes: Mapping[str, Lane], clock: Clock, cache: Pieces) -> None:
         self._nodes = {node.name: node for node in nodes}
         self._order = order(self._nodes)
         self._lanes, self._clock, self._cache = lanes, clock, cache
@@ -278,9 +278,7 @@ class Graph:
         sound = self._amount(node, dry, sound, start, itself)
         itself["at"] = start + frames
         piece = Piece(key, sound, self._levelled(node, sound, start), after, _state_key(after), reductions)
-        size = sum(array.nbytes for one in after for array in arrays_of(one))
-        self._cache.put(key, piece, sound.nbytes + (0 if piece.after is sound else piece.after.nbytes) + size)
-        return piece
+        return self._cache.put(key, piece)
 
     def _waited(self, name: str, which: int, sound: Samples, itself: State) -> Samples:
         """What flows in, as late as the latest of all that does."""

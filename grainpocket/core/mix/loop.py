@@ -17,10 +17,10 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from grainpocket.core.mix.cache import Cache
+from grainpocket.core.kept import Kept
 from grainpocket.core.rhythm.schedule import Rows, Schedule
 from grainpocket.core.shape.voice import Reader, VoiceSpec, render
-from grainpocket.core.sound.audio import Samples, gain_of
+from grainpocket.core.sound.audio import Samples, gain_of, shared
 
 
 @dataclass(frozen=True, eq=False)
@@ -64,6 +64,8 @@ def repeated(again: Schedule, last: Schedule, count: int) -> Schedule:
     final = _moved(last.rows, (count - 1) * again.length)
     final["spec"] += len(again.specs)
     rows = np.concatenate([*(_moved(again.rows, turn * again.length) for turn in range(count - 1)), final])
+    # Nothing goes before the first pass: what feel puts before its beginning begins with it.
+    rows["frame"] = np.maximum(0, rows["frame"])
     beats = tuple(turn * again.length + beat for turn in range(count) for beat in again.beats)
     return Schedule(again.rate, count * again.length, beats, again.specs + last.specs, rows)
 
@@ -88,22 +90,32 @@ class Voices:
             # Passes before this one lie before it on the same line of time.
             turns = 1 + ends // length
             rows = np.concatenate([_moved(rows, turn * length) for turn in range(-turns, 3)])
-        self._rows = _in_order([rows])
-        self._heard = _ends(self._rows, specs)
+        self._take(_in_order([rows]))
         self._keys = np.array([spec.key(rate) for spec in specs] or [""], "S32")
         self.end = ends
 
+    def _take(self, rows: Rows) -> None:
+        """These events, in the order in which they are summed; beside them their places by time, so that a stretch need not look at
+        all of them."""
+        self._rows = rows
+        self._heard = _ends(rows, self._specs)
+        self._by_time = np.argsort(rows["frame"], kind="stable")
+        self._frames = rows["frame"][self._by_time]
+        self._longest = int((self._heard - rows["frame"]).max(initial=0))
+
     def of(self, pads: Collection[int]) -> Voices:
         """Those of some pads, and at their own level."""
-        mine = np.isin(self._rows["pad"], np.fromiter(pads, np.int64, len(pads)))
         out = copy.copy(self)
-        out._rows, out._heard, out._level = self._rows[mine], self._heard[mine], 0.0
+        out._take(self._rows[np.isin(self._rows["pad"], np.fromiter(pads, np.int64, len(pads)))])
+        out._level = 0.0
         return out
 
     def segment(self, start: int, end: int) -> Segment:
         """What sounds from one sample to another."""
-        rows = self._rows
-        mine = _moved(rows[(rows["frame"] - self._lead < end) & (self._heard > start)], -start)
+        first, last = np.searchsorted(self._frames, (start - self._longest, end + self._lead))
+        near = np.sort(self._by_time[first:last])
+        near = near[(self._rows["frame"][near] - self._lead < end) & (self._heard[near] > start)]
+        mine = _moved(self._rows[near], -start)
         # The row says all of the sound but for what its voice is; the pad's number is no part of it, nor the spec's.
         told = b"".join(mine[name].tobytes() for name in ("frame", "gain", "stop", "fade"))
         text = f"segment {end - start} {len(mine)} {self._level} ".encode() + self._keys[mine["spec"]].tobytes() + told
@@ -136,11 +148,11 @@ class Renderer:
     def __init__(self, reader: Reader, rate: int, room_mb: int = 192) -> None:
         self._reader = reader
         self._rate = rate
-        self._cache = Cache(room_mb * 1_000_000)
+        self._cache: Kept[str, Samples] = Kept(room_mb * 1_000_000, lambda sound: sound.nbytes)
 
     def voice(self, spec: VoiceSpec) -> Samples:
         """(lead + length, 2) float32."""
-        return self._cache.get(spec.key(self._rate), lambda: render(spec, self._reader, self._rate))
+        return self._cache.made(spec.key(self._rate), lambda: shared(render(spec, self._reader, self._rate)))
 
     def has(self, segment: Segment) -> bool:
         """Whether a segment is rendered and kept."""
@@ -148,7 +160,7 @@ class Renderer:
 
     def segment(self, segment: Segment) -> Samples:
         """(frames, 2) float32."""
-        return self._cache.get(segment.key, lambda: self._segment(segment))
+        return self._cache.made(segment.key, lambda: shared(self._segment(segment)))
 
     def _segment(self, segment: Segment) -> Samples:
         out = self._sum(segment.specs, segment.rows, segment.frames)

@@ -20,8 +20,7 @@ from grainpocket.core.effects import EFFECTS
 from grainpocket.core.effects.base import Curve
 from grainpocket.core.mix.graph import Graph
 from grainpocket.core.mix.loop import Renderer, Segment, Voices, edges
-from grainpocket.core.mix.nodes import SILENT_KEY, Clock, Node, Piece, controls_of
-from grainpocket.core.mix.pieces import PieceCache
+from grainpocket.core.mix.nodes import SILENT_KEY, Clock, Node, Pieces, controls_of
 from grainpocket.core.mix.routing import is_plain, nodes_of, pads_by_bus
 from grainpocket.core.pocket import Pocket
 from grainpocket.core.rhythm.schedule import Schedule
@@ -60,7 +59,7 @@ class Mix:
     """cyclic: a loop that follows itself; else from silence until it has rung out. automation: curves by control, in samples."""
 
     def __init__(
-        self, pocket: Pocket, schedule: Schedule, renderer: Renderer, cache: PieceCache[Piece], cyclic: bool,
+        self, pocket: Pocket, schedule: Schedule, renderer: Renderer, cache: Pieces, cyclic: bool,
         automation: Mapping[str, Curve] | None = None, raw: bool = False,
     ) -> None:  # fmt: skip
         """raw: without the master's effects and level."""
@@ -159,7 +158,7 @@ class Mix:
 
 
 def trimmed(blocks: Iterator[Samples], least: int) -> Iterator[Samples]:
-    """Blocks without the silence at their end, but at least so many samples."""
+    """Blocks (n, 2) without the silence at their end, but at least so many samples."""
     done = 0
     held: list[Samples] = []
     for block in blocks:

@@ -10,7 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from grainpocket.core.effects import EFFECTS
-from grainpocket.core.effects.base import Controls, Curve, State
+from grainpocket.core.effects.base import Controls, Curve, State, arrays_of
+from grainpocket.core.kept import Kept
 from grainpocket.core.params import Value
 from grainpocket.core.sound.audio import Samples
 
@@ -101,6 +102,19 @@ class Piece:
     state_key: str
     reductions: Mapping[str, NDArray[np.float32]]
     silent: bool = False
+
+    @property
+    def nbytes(self) -> int:
+        states = sum(array.nbytes for one in self.state for array in arrays_of(one))
+        return self.before.nbytes + (0 if self.after is self.before else self.after.nbytes) + states
+
+
+Pieces = Kept[str, Piece]
+
+
+def pieces(room: float) -> Pieces:
+    """Rendered pieces by key, as many as fit into so many bytes."""
+    return Kept(room, lambda piece: piece.nbytes)
 
 
 # By node: the state, and a name for its content.

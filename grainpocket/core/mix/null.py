@@ -39,8 +39,10 @@ def null_test(pocket: Pocket, pattern: Pattern, reader: Reader, renderer: Render
         raise NothingToCompare("This pattern was not taken from a find. Make one with Original rhythm, Split by drum or Repeat.")
     source = pocket.sources[played.source]
     own = pocket.model_copy(update={"tempo": played.bpm})
-    # Swing would move what stands where it was played.
-    straight = pattern.model_copy(update={"swing": 50.0})
+    # Swing and feel would move what stands where it was played; what is not struck each time is not the record's.
+    each_time = tuple(hit for hit in pattern.hits if hit.when is None)
+    over = Pattern(id=pattern.id, name=pattern.name, bars=pattern.bars, beats_per_bar=pattern.beats_per_bar)
+    straight = over.model_copy(update={"hits": each_time, "played": played})
     whole = played.start == 0 and abs(played.end - source.frames) <= 1
     timed = schedule(own, straight, cyclic=whole)
     length = timed.length

@@ -36,7 +36,10 @@ def pads_by_bus(pocket: Pocket) -> dict[str, list[int]]:
 
 
 def is_plain(pocket: Pocket) -> bool:
-    """Whether everything simply adds up: no bus changes anything, and the master nothing but its level."""
+    """Whether everything simply adds up: no bus changes anything, no pad is sent anywhere, and the master changes nothing but its
+    level."""
+    if any(send.to in pocket.buses for pad in pocket.pads.values() for send in pad.sends):
+        return False
     return not _on(pocket.chain) and all(
         bus.level == 0 and bus.pan == 0 and not bus.mute and not bus.solo and not _on(bus.chain) and not bus.sends
         for bus in pocket.buses.values()
@@ -49,15 +52,20 @@ def table_of(effect: Effect) -> tuple[Setting, ...]:
 
 
 def nodes_of(pocket: Pocket, automation: Mapping[str, Curve] | None = None) -> list[Node]:
-    """The buses and the master, and a node for each pad that an effect listens to. Of automation, by the names of `controls`,
-    what is no longer there is left out."""
+    """The buses and the master, and a node for each pad that an effect listens to, or that is sent to a return. Of automation, by
+    the names of `controls`, what is no longer there is left out."""
     curves = automation or {}
     buses = pocket.buses
     silent = _silenced(pocket)
     chains = [*(bus.chain for bus in buses.values()), pocket.chain]
-    heard = sorted({e.listens_to for chain in chains for e in _on(chain) if e.listens_to and e.listens_to.startswith(PAD)})
-    out = [Node(name) for name in heard]
+    heard = {e.listens_to for chain in chains for e in _on(chain) if e.listens_to and e.listens_to.startswith(PAD)}
     into: dict[str, list[Feed]] = {MASTER: [], **{key: [] for key in buses}}
+    for index, pad in pocket.pads.items():
+        for send in pad.sends:
+            if send.to in buses:
+                heard.add(f"{PAD}{index}")
+                into[send.to].append(Feed(f"{PAD}{index}", send.level))
+    out = [Node(name) for name in sorted(heard)]
     for bus in buses.values():
         into[bus.into if bus.into in buses else MASTER].append(Feed(bus.id))
         for send in bus.sends:

@@ -1,9 +1,9 @@
 """Patterns as Standard MIDI Files (format 1, SMF 1.0), out and in.
 
-Out: a track for each pad, named as it is called; its swing is in the timing. A pad that plays no notes sends one key: 36 and up by
-its place, as pad controllers do. One that plays notes sends them from its root. In: our own files come back as they were, by a
-text event that names the pad; of others, what is on the drum channel or around key 36 goes to pads by place, and what is melodic to
-the pad that is named.
+Out: a track for each pad, named as it is called; its swing and feel are in the timing. A pad that plays no notes sends one key: 36
+and up by its place, as pad controllers do. One that plays notes sends them from its root. In: our own files come back as they were,
+by a text event that names the pad; of others, what is on the drum channel or around key 36 goes to pads by place, and what is
+melodic to the pad that is named.
 """
 
 from __future__ import annotations
@@ -13,11 +13,10 @@ import math
 from dataclasses import dataclass
 
 import mido
-import numpy as np
 
 from grainpocket.core.pocket import MOST_BARS, MOST_PADS, PAGE, Hit, Pattern, Pocket
-from grainpocket.core.rhythm.strokes import struck
-from grainpocket.core.rhythm.timing import swung
+from grainpocket.core.rhythm.lanes import passes_of
+from grainpocket.core.rhythm.schedule import performed
 from grainpocket.core.text import readable
 
 TICKS = 960  # of a quarter note
@@ -39,13 +38,19 @@ def midi_of(pocket: Pocket, pattern: Pattern) -> bytes:
     head.append(mido.MetaMessage("set_tempo", tempo=mido.bpm2tempo(pocket.tempo)))
     head.append(mido.MetaMessage("time_signature", numerator=pattern.beats_per_bar, denominator=4))
     file.tracks.append(head)
-    for pad in sorted({hit.pad for hit in pattern.hits if hit.pad in pocket.pads and hit.beat < pattern.beats}):
-        mine = [hit for hit in struck(pattern.hits) if hit.pad == pad and hit.beat < pattern.beats]
+    heard = [
+        (hit, max(0.0, beat + turn * pattern.beats))
+        for turn in range(passes_of(pattern))
+        for hit, beat in zip(*performed(pocket, pattern, turn), strict=True)
+        if hit.pad in pocket.pads and hit.beat < pattern.beats
+    ]
+    for pad in sorted({hit.pad for hit, _ in heard}):
+        mine = [hit for hit, _ in heard if hit.pad == pad]
         tuned = any(hit.note for hit in mine)
         root = round(pocket.pads[pad].sound.root) if tuned else LOWEST + pad % 92
-        at = swung(np.array([hit.beat for hit in mine]), pattern.swing)
+        at = [beat for hit, beat in heard if hit.pad == pad]
         events: list[tuple[int, int, mido.Message]] = []
-        for hit, beat in zip(mine, at.tolist(), strict=True):
+        for hit, beat in zip(mine, at, strict=True):
             key = max(0, min(127, root + hit.note))
             begin = round(beat * TICKS)
             end = max(begin + 1, round((beat + (hit.length or USUAL_LENGTH)) * TICKS))

@@ -9,7 +9,11 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 
-from grainpocket.core.pocket import Hit
+import numpy as np
+
+from grainpocket.core.pocket import Feel, Hit, Roll
+from grainpocket.core.rhythm.feel import late
+from grainpocket.core.rhythm.lanes import share
 
 Hits = Sequence[Hit]
 LEAST_BEAT = 1e-6
@@ -19,13 +23,18 @@ def _at(hit: Hit, beat: float, **more: object) -> Hit:
     return hit.model_copy(update={"beat": round(beat, 6), **more})
 
 
-def quantised(hits: Hits, step: float, strength: float, swing: float, reach: float, beats: float) -> list[Hit]:
+def quantised(
+    hits: Hits, step: float, strength: float, swing: float, reach: float, beats: float, feel: Feel | None = None
+) -> list[Hit]:
     """Each hit drawn to the nearest line of a grid. step: beats between lines; strength: share of the way, 0..1; swing: share of a
-    pair of steps that the first one takes, 0.5..0.75; reach: share of half a step within which a hit is drawn at all."""
+    pair of steps that the first one takes, 0.5..0.75; reach: share of half a step within which a hit is drawn at all; feel: the
+    lines lie where it puts them."""
     out = []
     for hit in hits:
         pair = math.floor(hit.beat / (2 * step))
         lines = [2 * step * (pair + k) + off for k in (-1, 0, 1) for off in (0.0, 2 * step * swing)]
+        if feel is not None:
+            lines = (np.array(lines) + late(feel, np.array(lines))).tolist()
         nearest = min(lines, key=lambda line: abs(line - hit.beat))
         if abs(nearest - hit.beat) > reach * step / 2 + LEAST_BEAT:
             out.append(hit)
@@ -79,7 +88,65 @@ def accented(hits: Hits, every: int, by: int) -> list[Hit]:
     return out
 
 
+def louder(hits: Hits, by: int) -> list[Hit]:
+    """The hits with `by` added to their velocities, which stay within 1 to 127."""
+    return [hit.model_copy(update={"velocity": max(1, min(127, hit.velocity + by))}) for hit in hits]
+
+
+def varied(hits: Hits, by: int, seed: int) -> list[Hit]:
+    """Velocities that stray by so much at most, in the same way for the same seed."""
+    out = []
+    for number, hit in enumerate(sorted(hits, key=lambda one: (one.beat, one.pad, one.note))):
+        stray = round(by * (2 * share(seed, f"{number}") - 1))
+        out.append(hit.model_copy(update={"velocity": max(1, min(127, hit.velocity + stray))}))
+    return out
+
+
+VARIED = 12  # velocities by which a variation strays
+LIFT = Roll(times=2, velocity=20)
+
+
+def variation(hits: Hits, beats: float, seed: int) -> list[Hit]:
+    """The same once more, behind itself: velocities stray a little, and what falls on the last half beat is struck twice, as a lift
+    into the next bar. What already lay behind the end is left out."""
+    there = [hit for hit in hits if hit.beat < beats - LEAST_BEAT]
+    out = []
+    for hit in varied(there, VARIED, seed):
+        lifts = hit.beat >= beats - 0.5 - LEAST_BEAT and hit.roll is None and hit.when is None
+        out.append(_at(hit, hit.beat + beats, id="", roll=LIFT if lifts else hit.roll))
+    return out
+
+
+def inverted(hits: Hits, step: float, beats: float) -> list[Hit]:
+    """Struck where a pad was silent, and silent where it was struck, on the steps of a grid."""
+    out: list[Hit] = []
+    for pad in sorted({hit.pad for hit in hits}):
+        mine = [hit for hit in hits if hit.pad == pad]
+        softness = round(sum(hit.velocity for hit in mine) / len(mine))
+        out += where_silent(pad, mine, step, softness, beats)
+    return out
+
+
+def stretched(hits: Hits, factor: float, about: float, beats: float) -> list[Hit]:
+    """Places and lengths so many times as long, from a beat on; what would lie behind the end goes."""
+    out = []
+    for hit in hits:
+        beat = about + (hit.beat - about) * factor
+        if 0 <= beat < beats - LEAST_BEAT:
+            out.append(_at(hit, beat, length=hit.length * factor if hit.length else None))
+    return out
+
+
+def repeated_at_end(hits: Hits, pad: int, times: int, over: float, velocity: int, beats: float) -> list[Hit]:
+    """One pad so many times over the last beats, evenly, in place of all that stands there."""
+    first = beats - over
+    before = [hit for hit in hits if hit.beat < first - LEAST_BEAT]
+    apart = over / times
+    return before + [Hit(pad=pad, beat=round(first + n * apart, 9), velocity=velocity, length=apart) for n in range(times)]
+
+
 def even(hits: Hits, velocity: int) -> list[Hit]:
+    """The hits, all at one velocity."""
     return [hit.model_copy(update={"velocity": velocity}) for hit in hits]
 
 

@@ -4,8 +4,6 @@ from __future__ import annotations
 
 import functools
 import math
-import threading
-from collections import OrderedDict
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import NamedTuple
@@ -14,10 +12,14 @@ import numpy as np
 from numpy.typing import NDArray
 
 from grainpocket.core.document.sound import bends, changed
-from grainpocket.core.pocket import Pattern, Pocket
+from grainpocket.core.kept import Kept
+from grainpocket.core.pocket import Feel, Hit, Pattern, Pocket
+from grainpocket.core.rhythm import feel
+from grainpocket.core.rhythm.lanes import pass_of, passes_of
 from grainpocket.core.rhythm.strokes import Columns, Frames, Kind, is_lively, lively_kinds, struck
-from grainpocket.core.rhythm.timing import Timeline, swung
+from grainpocket.core.rhythm.timing import Timeline
 from grainpocket.core.shape.voice import Stroke, VoiceSpec, spec_of
+from grainpocket.core.sound.audio import gain_of
 
 CHOKE_FADE_S = 0.003
 TOGETHER_S = 0.02  # hits no further apart than this are struck together, as by two hands: neither cuts the other off
@@ -43,14 +45,16 @@ class Event(NamedTuple):
 
 @dataclass(frozen=True, eq=False)
 class Schedule:
-    """length: samples of one pass; beats: sample of each quarter note in it; rows: (n,) ROW, sorted by frame, then pad;
-    specs: the voices that they play."""
+    """length: samples until it begins again; beats: sample of each quarter note in it; rows: (n,) ROW, sorted by frame, then pad;
+    specs: the voices that they play; passes: how often the pattern goes round until all is the same again. Feel may put a hit a
+    little before the first sample or behind the last: round and round it sounds there."""
 
     rate: int
     length: int
     beats: tuple[int, ...]
     specs: tuple[VoiceSpec, ...]
     rows: Rows
+    passes: int = 1
 
     @functools.cached_property
     def events(self) -> tuple[Event, ...]:
@@ -87,6 +91,13 @@ class _Table:
     stop: Frames
     fade: Frames
 
+    def in_order(self, length: int | None) -> _Table:
+        """By time, then by pad; without what begins behind `length` samples."""
+        order = np.lexsort((self.pad, self.frame))
+        if length is not None:
+            order = order[self.frame[order] < length]
+        return _Table(*(column[order] for column in vars(self).values()))
+
     def stop_at(self, stop: Frames, fade: int | Frames) -> None:
         """Cut events off at the earlier of what they have and this."""
         sooner = (stop < self.natural) & (stop < self.stop)
@@ -95,31 +106,36 @@ class _Table:
 
 
 def velocity_gain(velocity: NDArray[np.float64]) -> NDArray[np.float64]:
-    """127 is the chop's own level; below it falls with the square, as sound fonts and most drum instruments do."""
+    """Linear gains (n,) of velocities (n,): 127 is the chop's own level; below it falls with the square, as sound fonts and most
+    drum instruments do."""
     return np.square(velocity / 127.0)
 
 
 @dataclass(frozen=True)
 class Placement:
     """A pattern's hits from a beat of the whole on. since, until: beats of the pattern between which hits are heard; muted: pads
-    that are silent."""
+    that are silent; turn: how often the pattern was played before."""
 
     pattern: Pattern
     at: float = 0.0
     until: float = math.inf
     muted: tuple[int, ...] = ()
     since: float = 0.0
+    turn: int = 0
 
 
-def schedule(pocket: Pocket, pattern: Pattern, cyclic: bool = True) -> Schedule:
-    """Events of one pass of a pattern. cyclic: the pass is followed by itself, so chokes and joins reach over the end.
+def schedule(pocket: Pocket, pattern: Pattern, cyclic: bool = True, follows: bool = False) -> Schedule:
+    """Events of a pattern until it begins again: one pass, or as many as its lanes need. cyclic: it is followed by itself, so
+    chokes and joins reach over the end; follows: something goes before it, so that feel may put a hit before its beginning.
 
     Hits on empty pads and hits beyond the pattern's end are silent; nothing is refused here.
     """
-    return schedule_of(pocket, (Placement(pattern),), pattern.beats, cyclic)
+    passes = _passes(pattern)
+    placed = [Placement(pattern, float(turn * pattern.beats), float(pattern.beats), turn=turn) for turn in range(passes)]
+    return replace(schedule_of(pocket, placed, pattern.beats * passes, cyclic, follows), passes=passes)
 
 
-def schedule_of(pocket: Pocket, placed: Sequence[Placement], beats: float, cyclic: bool) -> Schedule:
+def schedule_of(pocket: Pocket, placed: Sequence[Placement], beats: float, cyclic: bool, follows: bool = False) -> Schedule:
     """Events of patterns laid out over so many beats."""
     time = Timeline(pocket.tempo, pocket.rate)
     length = time.frame(beats)
@@ -139,7 +155,11 @@ def schedule_of(pocket: Pocket, placed: Sequence[Placement], beats: float, cycli
             round(sound.release * pocket.rate / 1000), sound.voices, round(sound.most_voices),
         )  # fmt: skip
     in_order = list(sounds.values())
-    table = _table(parts, [sounds[kind] for kind in kinds], time, length)
+    table = _table(parts, [sounds[kind] for kind in kinds], time)
+    if not (cyclic or follows):
+        # What feel puts before the beginning begins with it.
+        table.frame[:] = np.maximum(0, table.frame)
+    table = table.in_order(None if cyclic else length)
     _choke(table, table.choke, int(TOGETHER_S * pocket.rate), pocket.rate, length, cyclic)
     _limit(table, in_order, pocket.rate, length, cyclic)
     joins = _joins(table, in_order, pocket, length, cyclic)
@@ -147,41 +167,64 @@ def schedule_of(pocket: Pocket, placed: Sequence[Placement], beats: float, cycli
 
 
 # A song plays each pattern many times, and an edit changes one of them: by identity, beside the record, so that it stays taken.
-_MOST_COLUMNS = 512
-_columns_of: OrderedDict[int, tuple[Pattern, Columns]] = OrderedDict()
-_columns_lock = threading.Lock()
+_MOST_HITS, _MOST_PATTERNS = 400_000, 512
+_columns_of: Kept[tuple[int, int], tuple[Pattern, tuple[Feel, ...], float, Columns]] = Kept(
+    _MOST_HITS, lambda known: 100 + len(known[3].beat)
+)
+_passes_of: Kept[int, tuple[Pattern, int]] = Kept(_MOST_PATTERNS)
 
 
-def _columns(pattern: Pattern) -> Columns:
-    with _columns_lock:
-        known = _columns_of.get(id(pattern))
-        if known is not None:
-            _columns_of.move_to_end(id(pattern))
-            return known[1]
-    hits = struck(pattern.hits)
+def performed(pocket: Pocket, pattern: Pattern, turn: int = 0) -> tuple[tuple[Hit, ...], NDArray[np.float64]]:
+    """(what is struck in a pass, (n,) the beats at which it is heard): lanes, rolls, accents, swing and feel."""
+    feels = {one.id: one for one in feel.used(pocket, pattern)}
+    hits = tuple(feel.accented(pattern, struck(pass_of(pattern, turn)), feels))
+    return hits, feel.played_at(pattern, hits, feels, pocket.tempo)
+
+
+def _passes(pattern: Pattern) -> int:
+    """passes_of, asked for at every place of a song: once for each pattern."""
+    return _passes_of.made(id(pattern), lambda: (pattern, passes_of(pattern)))[1]
+
+
+def _columns(pocket: Pocket, pattern: Pattern, turn: int) -> Columns:
+    feels, tempo = feel.used(pocket, pattern), pocket.tempo if pattern.loose else 0.0
+    # Where nothing goes by turns, all passes are the same.
+    turn %= _passes(pattern)
+    known = _columns_of.get((id(pattern), turn))
+    if known is not None and known[1:3] == (feels, tempo):
+        return known[3]
+    hits, at = performed(pocket, pattern, turn)
     kinds: dict[Kind, int] = {}
-    kind = [kinds.setdefault(Kind(h.pad, h.take, h.note, tuple(sorted(h.own.items()))), len(kinds)) for h in hits]
-    beat = np.array([hit.beat for hit in hits])
+    # Most hits have nothing of their own: those are told apart without being sorted.
+    plain: dict[tuple[int, int, int], int] = {}
+    kind = []
+    for hit in hits:
+        key = hit.pad, hit.take, hit.note
+        number = plain.get(key) if not hit.own else None
+        if number is None:
+            number = kinds.setdefault(Kind(*key, tuple(sorted(hit.own.items()))), len(kinds))
+            if not hit.own:
+                plain[key] = number
+        kind.append(number)
+    levels = {pad: gain_of(lane.level) for pad, lane in pattern.lanes.items() if lane.level}
+    gains = velocity_gain(np.array([hit.velocity for hit in hits], np.float64))
     columns = Columns(
-        beat=beat,
-        at=swung(beat, pattern.swing),
-        velocity=velocity_gain(np.array([hit.velocity for hit in hits], np.float64)),
+        beat=np.array([hit.beat for hit in hits]),
+        at=at,
+        velocity=gains * np.array([levels.get(hit.pad, 1.0) for hit in hits]) if levels else gains,
         gate=np.array([np.nan if hit.length is None else hit.length for hit in hits]),
         pad=np.array([hit.pad for hit in hits], np.int64),
         kind=np.array(kind, np.int64),
         kinds=tuple(kinds),
         hits=hits,
     )
-    with _columns_lock:
-        _columns_of[id(pattern)] = pattern, columns
-        while len(_columns_of) > _MOST_COLUMNS:
-            _columns_of.popitem(last=False)
+    _columns_of.put((id(pattern), turn), (pattern, feels, tempo, columns))
     return columns
 
 
 def _placed(pocket: Pocket, one: Placement) -> Columns | None:
     """What is heard of a pattern where it is placed; None: nothing."""
-    all_of_it = _columns(one.pattern)
+    all_of_it = _columns(pocket, one.pattern, one.turn)
     there = np.array([kind.pad in pocket.pads and kind.pad not in one.muted for kind in all_of_it.kinds], np.bool_)
     if not there.any():
         return None
@@ -201,7 +244,7 @@ def _placed(pocket: Pocket, one: Placement) -> Columns | None:
     )  # fmt: skip
 
 
-def _table(parts: Sequence[Columns], sounds: list[_Sound], time: Timeline, length: int) -> _Table:
+def _table(parts: Sequence[Columns], sounds: list[_Sound], time: Timeline) -> _Table:
     """sounds: one for each kind of each part, in that order."""
     first = np.cumsum([0, *(len(part.kinds) for part in parts[:-1])])
     kind = np.concatenate([part.kind + start for part, start in zip(parts, first.tolist(), strict=True)])
@@ -217,9 +260,7 @@ def _table(parts: Sequence[Columns], sounds: list[_Sound], time: Timeline, lengt
     until = np.full(len(beat), _NEVER)
     until[held] = time.frames(beat[held] + gate[held]) - time.frames(beat[held])
     table.stop_at(until, np.array([sound.release for sound in sounds], np.int64)[kind])
-    order = np.lexsort((pad, frame))
-    order = order[frame[order] < length]
-    return _Table(*(column[order] for column in vars(table).values()))
+    return table
 
 
 def _choke(table: _Table, groups: Frames, together: int, rate: int, length: int, cyclic: bool) -> None:
@@ -229,7 +270,7 @@ def _choke(table: _Table, groups: Frames, together: int, rate: int, length: int,
         mine = np.flatnonzero(groups == group)
         starts = table.frame[mine]
         # Once round is enough: nothing is stopped later than by itself, or by its own next stroke.
-        after = np.concatenate((starts, starts + length, [_NEVER])) if cyclic else np.concatenate((starts, [_NEVER]))
+        after = np.concatenate((np.sort(np.concatenate((starts, starts + length))) if cyclic else starts, [_NEVER]))
         until[mine] = after[np.searchsorted(after, starts + together, side="right")] - starts
     table.stop_at(until, int(CHOKE_FADE_S * rate))
 

@@ -96,6 +96,8 @@ def lively_kinds(pocket: Pocket, pattern: Pattern, columns: Columns, at: float) 
         if pad is not None and is_lively(pad, dict(kind.own)):
             sound = changed(pad.sound, dict(kind.own))
             turn = count[kind.pad] = count.get(kind.pad, -1) + 1
+            if hit.turn is not None:
+                turn = hit.turn
             before = last.get(kind.pad, kind.note)
             last[kind.pad] = kind.note
             kind = kind._replace(

@@ -81,6 +81,7 @@ def oscillator(sound: Sound, number: int, t: Row, tempo: float, phase: float) ->
 
 
 def rounds_a_second(sound: Sound, number: int, tempo: float) -> float:
+    """Hz of slow oscillator 1 or 2; tempo: BPM, for one that is synced to note values."""
     if getattr(sound, f"lfo{number}_synced"):
         return tempo / 60 / float(getattr(sound, f"lfo{number}_beats"))
     return float(getattr(sound, f"lfo{number}_hz"))

@@ -15,7 +15,7 @@ BARE_RAMP = 8
 
 
 def fade_in(out: Samples, lead: int, real: int, joined: bool) -> None:
-    """Silence the lead but for a raised-cosine fade over the `real` samples before the hit."""
+    """Silence the lead of (n, channels) but for a raised-cosine fade over the `real` samples before the hit."""
     out[: lead - real] = 0
     if joined:
         out[:lead] = 0
@@ -27,6 +27,6 @@ def fade_in(out: Samples, lead: int, real: int, joined: bool) -> None:
 
 
 def ramp(count: int) -> Samples:
-    """Raised cosine from just above 0 to just below 1; with its mirror image it sums to one."""
+    """(count, 1): raised cosine from just above 0 to just below 1; with its mirror image it sums to one."""
     x = (np.arange(count, dtype=np.float64) + 0.5) / count
     return np.asarray(0.5 - 0.5 * np.cos(np.pi * x), dtype=np.float32)

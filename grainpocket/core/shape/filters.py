@@ -10,7 +10,6 @@ from __future__ import annotations
 
 import numpy as np
 from numba import njit
-from scipy import signal
 
 from grainpocket.core.shape.curves import Row
 from grainpocket.core.sound.audio import Samples
@@ -77,7 +76,8 @@ def _svf(x, g_ticks, k, kind):  # type: ignore[no-untyped-def]
 
 
 def band(sound: Samples, low_hz: float, high_hz: float, rate: int) -> Samples:
-    """What lies between two frequencies; for either, what is under AUDIBLE_HZ is no limit. -6 dB at each."""
+    """(n, channels): what of (n, channels) lies between two frequencies in Hz; for either, what is under AUDIBLE_HZ is no limit.
+    -6 dB at each."""
     upper = np.asarray(sound, np.float64) if high_hz < AUDIBLE_HZ else _smoothed(sound, high_hz, rate)
     lower = 0.0 if low_hz < AUDIBLE_HZ else _smoothed(sound, low_hz, rate)
     return np.asarray(upper - lower, np.float32)
@@ -89,6 +89,8 @@ def band_reach(low_hz: float, high_hz: float, rate: int) -> int:
 
 
 def _smoothed(sound: Samples, hz: float, rate: int) -> Row:
+    from scipy import signal  # Here, because only bands need it, and the web process starts a second sooner.
+
     return np.asarray(signal.oaconvolve(np.asarray(sound, np.float64), _gauss(hz, rate)[:, None], "same", axes=0))
 
 

@@ -48,8 +48,8 @@ class LoopPoints:
 
 
 def proposals(sound: Samples, rate: int, shortest_s: float = 0.05) -> list[LoopPoints]:
-    """The best places for a loop, best first: where the sound about its end is most like the sound about its beginning, on rising
-    zero crossings. Longer ones before shorter ones that are no better."""
+    """The best places for a loop in (n, channels), best first: where the sound about its end is most like the sound about its
+    beginning, on rising zero crossings. Longer ones before shorter ones that are no better."""
     mono = np.asarray(sound, np.float64).mean(axis=1)
     window = int(COMPARED_S * rate)
     if len(mono) < 4 * window + int(shortest_s * rate):
@@ -69,7 +69,7 @@ def proposals(sound: Samples, rate: int, shortest_s: float = 0.05) -> list[LoopP
 
 
 def one_cycle(sound: Samples, rate: int, hz: float, near: int) -> LoopPoints | None:
-    """A single period of a tone near a sample."""
+    """A single period of a tone of so many Hz near a sample of (n, channels); None where there is none."""
     mono = np.asarray(sound, np.float64).mean(axis=1)
     period = rate / hz
     places = _crossings(mono, int(period) + 2)

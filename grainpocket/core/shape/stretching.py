@@ -13,7 +13,6 @@ from collections.abc import Sequence
 
 import numpy as np
 import soxr
-from scipy import signal
 
 from grainpocket.core.shape.curves import Row
 from grainpocket.core.sound.audio import Samples
@@ -99,12 +98,12 @@ def _longer(sound: Samples, rate: int, frames: int) -> Samples:
 
 
 def formants_moved(sound: Samples, semitones: float) -> Samples:
-    """The same notes from a smaller voice (over 0) or a larger one: the spectral envelope moved by semitones."""
+    """(n, channels): the same notes from a smaller voice (over 0) or a larger one: the spectral envelope moved by semitones."""
     if not semitones or len(sound) < WINDOW // 4:
         return sound
     count = len(sound)
     padded = np.pad(np.asarray(sound, np.float64), ((WINDOW, 2 * WINDOW), (0, 0)))
-    window = signal.windows.hann(WINDOW, sym=False)
+    window = np.hanning(WINDOW + 1)[:-1]
     blocks = 1 + (len(padded) - WINDOW) // HOP
     at = (np.arange(blocks) * HOP)[:, None] + np.arange(WINDOW)
     out = np.zeros_like(padded)
@@ -136,7 +135,8 @@ def _envelope(size: Row) -> Row:
 
 
 def with_part(sound: Samples, rate: int, first: int, last: int, semitones: float, level_db: float, times: float) -> Samples:
-    """A part with a pitch, a level and a length of its own. It is cut where it is quietest near its ends, and crossfaded there."""
+    """(m, channels) of (n, channels): a part of it, between two samples, with a pitch, a level and a length of its own. It is
+    cut where it is quietest near its ends, and crossfaded there."""
     first, last = max(0, first), min(last, len(sound))
     if last - first < int(0.01 * rate) or (not semitones and not level_db and times == 1.0):
         return sound
@@ -163,7 +163,7 @@ def with_part(sound: Samples, rate: int, first: int, last: int, semitones: float
 
 
 def quiet_near(sound: Samples, place: int, rate: int, within_s: float = 0.01) -> int:
-    """The sample near a place at which the sound is least, summed over a fifth of a millisecond."""
+    """The sample near a place at which (n, channels) is least, summed over a fifth of a millisecond."""
     reach, wide = int(within_s * rate), max(1, int(0.0002 * rate))
     first, last = max(0, place - reach), min(len(sound), place + reach + wide)
     if last - first <= wide:

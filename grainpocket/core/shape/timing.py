@@ -59,6 +59,7 @@ def source_frames(spec: VoiceSpec) -> int:
 
 @functools.lru_cache(maxsize=4096)
 def timing_of(spec: VoiceSpec) -> Timing:
+    """How long each stage of a voice lasts, in samples, before any of it is rendered."""
     sound, rate, lead = spec.sound, spec.rate, spec.lead(spec.rate)
     count = source_frames(spec)
     held = spec.held if sound.play == "loop" else None

@@ -106,6 +106,7 @@ def _key(spec: VoiceSpec, rate: int) -> str:
 
 
 def lead_frames(fade_in_edge: float, rate: int) -> int:
+    """Samples that a fade of so many milliseconds before the attack takes, at a rate in Hz."""
     return int(round(fade_in_edge * rate / 1000.0))
 
 

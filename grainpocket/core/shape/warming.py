@@ -11,6 +11,7 @@ from grainpocket.core.shape.resampling import read_at
 
 
 def warm(rate: int) -> None:
+    """Compile all that voices are rendered with, at a rate in Hz, so that the first one need not wait for it."""
     sound = np.zeros((rate // 4, 2), np.float32)
     sound[:, :] = 0.1 * np.sin(np.arange(len(sound)) * 2 * np.pi * 220 / rate)[:, None]
     few = sound[:64]

@@ -49,9 +49,11 @@ def song_schedule(pocket: Pocket, first: float = 0.0, last: float = math.inf) ->
             pattern = pocket.patterns.get(key)
             if pattern is None:
                 continue
-            for again in range(math.ceil(section.beats / pattern.beats)):
+            rounds = math.ceil(section.beats / pattern.beats)
+            for again in range(rounds):
                 at = stretch.at + again * pattern.beats
                 until = min(pattern.beats, section.beats - again * pattern.beats, end - at)
                 if until > 0 and at + until > first:
-                    placed.append(Placement(pattern, at - first, until, section.muted, since=max(0.0, first - at)))
+                    turn = stretch.turn * rounds + again
+                    placed.append(Placement(pattern, at - first, until, section.muted, max(0.0, first - at), turn))
     return schedule_of(pocket, placed, max(0.0, end - first), cyclic=False)

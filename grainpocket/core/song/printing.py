@@ -19,13 +19,14 @@ from grainpocket.core.effects.base import Curve
 from grainpocket.core.lineage import merged, parts_of_stretch
 from grainpocket.core.mix.loop import Renderer
 from grainpocket.core.mix.mixdown import Mix, trimmed
-from grainpocket.core.mix.nodes import Piece
-from grainpocket.core.mix.pieces import PieceCache
+from grainpocket.core.mix.nodes import Pieces
 from grainpocket.core.mix.routing import curves_of, pads_by_bus
 from grainpocket.core.pocket import MAX_PARTS, MOST_BARS, Grid, Hit, Key, Part, Pattern, Pocket, Recipe
 from grainpocket.core.rhythm.schedule import Schedule, schedule
 from grainpocket.core.rhythm.timing import Timeline
+from grainpocket.core.shape.multisample import notes_of
 from grainpocket.core.shape.timing import span
+from grainpocket.core.shape.transforms import TRANSFORMS
 from grainpocket.core.shape.voice import spec_of
 from grainpocket.core.song.layout import beats_of, song_schedule, stretches
 from grainpocket.core.sound.audio import Samples
@@ -49,8 +50,10 @@ class Print:
     key: Key | None
 
 
-def printed(pocket: Pocket, recipe: Recipe, renderer: Renderer, cache: PieceCache[Piece]) -> Print:
+def printed(pocket: Pocket, recipe: Recipe, renderer: Renderer, cache: Pieces) -> Print:
     """Raises Refusal when what the recipe names is not there."""
+    if recipe.what == "keys" or recipe.transform is not None:
+        return _made(pocket, recipe, renderer)
     name, timed, bars, per_bar, curves = _what(pocket, recipe)
     if not len(timed.rows):
         raise Refusal(f"{name} has nothing that sounds: there is nothing to print.")
@@ -65,6 +68,33 @@ def printed(pocket: Pocket, recipe: Recipe, renderer: Renderer, cache: PieceCach
     cuts, parts = _cuts(pocket, timed, pads), _parts(pocket, timed, pads)
     tonal = any(pocket.pads[int(pad)].role in PITCHED for pad in set(timed.rows["pad"]) & pads)
     return Print(readable(name)[:80], blocks, timed.length, whole, grid, cuts, parts, pocket.key if tonal else None)
+
+
+def _made(pocket: Pocket, recipe: Recipe, renderer: Renderer) -> Print:
+    """A pad turned into something in one step, or its notes one after the other."""
+    pad = pocket.pads.get(recipe.pad if recipe.pad is not None else -1)
+    if pad is None or recipe.pad is None:
+        raise Refusal("That pad is empty: there is nothing to print.")
+    time = Timeline(pocket.tempo, pocket.rate)
+    if recipe.what == "keys":
+        sound, named = notes_of(pocket, pad, renderer.voice)
+        name = f"{pad.called}, notes"
+    else:
+        spec = spec_of(pocket, pad)
+        made = TRANSFORMS[recipe.transform or ""](
+            renderer.voice(spec)[spec.lead(pocket.rate) :], pocket.rate, float(time.frame(1.0))
+        )
+        sound, name = made.sound, f"{pad.called}, {recipe.transform}"
+        named = tuple((at, "") for at in made.at)
+    if not len(sound):
+        raise Refusal(f"{pad.called} has nothing that sounds: there is nothing to print.")
+    whole = schedule(pocket, Pattern(id="print", name=name[:80], hits=(Hit(pad=recipe.pad, beat=0, velocity=127),)), cyclic=False)
+    # Where in it the record sounds was changed on the way: that it does is known.
+    parts = tuple(part.model_copy(update={"at": None}) for part in _parts(pocket, whole, {recipe.pad}))
+    known = tuple(KnownCut(at=at, role=pad.role, name=one or None) for at, one in named)
+    grid = Grid(bpm=pocket.tempo, by="hand")
+    key = pocket.key if pad.role in PITCHED else None
+    return Print(readable(name)[:80], iter((sound,)), len(sound), len(sound), grid, known, parts, key)
 
 
 def _what(pocket: Pocket, recipe: Recipe) -> tuple[str, Schedule, int, int, dict[str, Curve]]:
@@ -89,7 +119,16 @@ def _what(pocket: Pocket, recipe: Recipe) -> tuple[str, Schedule, int, int, dict
         if recipe.bus not in pocket.buses:
             raise Refusal("That bus is no longer there.")
         name = f"{pocket.buses[recipe.bus].name}, {pattern.name}"
-    return name, schedule(pocket, pattern, cyclic), pattern.bars, pattern.beats_per_bar, {}
+    if recipe.what == "pattern" and recipe.pad is not None:
+        # One lane of it: as it is there, others silent.
+        name = f"{_called(pocket, recipe.pad)}, {pattern.name}"
+        pattern = pattern.model_copy(update={"hits": tuple(hit for hit in pattern.hits if hit.pad == recipe.pad)})
+    timed = schedule(pocket, pattern, cyclic)
+    return name, timed, pattern.bars * timed.passes, pattern.beats_per_bar, {}
+
+
+def _called(pocket: Pocket, pad: int) -> str:
+    return pocket.pads[pad].called if pad in pocket.pads else "Lane"
 
 
 def _of_song(pocket: Pocket, recipe: Recipe) -> tuple[str, Schedule, int, int, dict[str, Curve]]:
@@ -120,7 +159,8 @@ def _heard(pocket: Pocket, node: str) -> set[int]:
             if bus.id not in found and (bus.into in found or any(send.to in found for send in bus.sends))
         }  # fmt: skip
         found |= new
-    return {pad for bus in found for pad in by_bus[bus]}
+    sent = {index for index, pad in pocket.pads.items() if any(send.to in found for send in pad.sends)}
+    return {pad for bus in found for pad in by_bus[bus]} | sent
 
 
 def _cut(blocks: Iterator[Samples], length: int) -> Iterator[Samples]:

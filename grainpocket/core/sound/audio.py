@@ -56,7 +56,7 @@ def stereo(samples: Samples) -> Samples:
 
 
 def peak_of(samples: Samples) -> float:
-    """Size of the largest sample, 0 for none, without a copy of them all."""
+    """Size of the largest of (n, channels) samples, 0 for none, without a copy of them all."""
     return max(float(samples.max()), -float(samples.min())) if samples.size else 0.0
 
 
@@ -72,9 +72,15 @@ def excerpt(samples: Samples, start: int, end: int) -> Samples:
 
 
 def planar(samples: Samples) -> bytes:
-    """Stereo float32 PCM, little-endian, all of the left channel and then all of the right: a browser lays it into its
+    """Stereo float32 PCM of (n, 2), little-endian, all of the left channel and then all of the right: a browser lays it into its
     buffers as it is."""
     return np.ascontiguousarray(stereo(samples).T, dtype="<f4").tobytes()
+
+
+def shared(samples: Samples) -> Samples:
+    """The same (n, channels) samples, which from now on nobody can write to."""
+    samples.flags.writeable = False
+    return samples
 
 
 def gain_of(db: float) -> np.float32:

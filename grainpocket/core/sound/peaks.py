@@ -22,6 +22,7 @@ Peaks = NDArray[np.void]
 
 
 def samples_per_peak(level: int) -> int:
+    """How many samples one peak of a level stands for."""
     return int(BASE * FACTOR**level)
 
 

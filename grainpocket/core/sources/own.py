@@ -117,7 +117,7 @@ OWN: Mapping[str, Callable[[int], Row]] = {
 
 
 def own(name: str, rate: int) -> Samples:
-    """Raises KeyError."""
+    """(n, 2) of one of our own sounds, at a rate in Hz. Raises KeyError for a name that there is not."""
     wave = OWN[name](rate)
     wave = wave * (PEAK / np.abs(wave).max())
     end = int(END_S * rate)

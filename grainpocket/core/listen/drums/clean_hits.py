@@ -64,7 +64,7 @@ class CleanHit:
 
 
 def of_role(onsets: Onsets, role: str) -> NDArray[np.int64]:
-    """Indices of the onsets that are clearly this drum."""
+    """(k,) indices of the onsets that are clearly this drum."""
     return np.flatnonzero((onsets.likely >= CLEAR) & (onsets.roles[:, ROLES.index(role)] >= LIKELY))
 
 
@@ -157,11 +157,12 @@ def _power(bands: Bands, frames: NDArray[np.int64]) -> NDArray[np.float64]:
 
 @functools.cache
 def networks() -> tuple[Layers, ...]:
+    """The networks that are averaged."""
     return tuple(load(name) for name in NETWORKS)
 
 
 def soft_masks(samples: Samples, onsets: Onsets) -> SoftMasks:
-    """What is looked at more closely in a recording, by its hits."""
+    """What is looked at more closely in a recording (n,), by its hits."""
     return SoftMasks(samples, onsets.rate, [onsets.looks[of_role(onsets, role)] for role in DRUMS])
 
 

@@ -112,6 +112,7 @@ def _beside(power: NDArray[np.float64], share: Table) -> float:
 
 
 def frames_of(at: NDArray[np.int64], rate: int, count: int) -> Frames:
+    """(n,) frames, 0 to count - 1, in which samples (n,) lie."""
     return np.clip(np.round(at / (rate * HOP_S)).astype(np.int64), 0, count - 1)
 
 
@@ -184,6 +185,7 @@ def _activations(power: Table, hits: Frames, carried: slice) -> Table:
 
 @functools.cache
 def networks() -> tuple[dict[str, Table], ...]:
+    """The arrays (any shape) of each network, by name."""
     return tuple(arrays(name) for name in NETWORKS)
 
 

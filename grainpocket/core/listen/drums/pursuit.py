@@ -63,7 +63,8 @@ def pursue(samples: Samples, rate: int, at: NDArray[np.int64], likely: Table, ro
 
 
 def whitened(samples: Samples, rate: int, order: int = ORDER) -> Samples:
-    """At RATE, less what linear prediction of that order foretells, of the whole recording (Makhoul, Proc. IEEE 63, 1975)."""
+    """(m,) of (n,): at RATE, less what linear prediction of that order foretells, of the whole recording (Makhoul, Proc. IEEE
+    63, 1975)."""
     import soxr
     from scipy import linalg, signal
 

@@ -156,6 +156,7 @@ def _db(ratio: Table | NDArray[np.float64]) -> Table:
 
 @functools.cache
 def network() -> Attention:
+    """The network of the third look."""
     return load("refinement.npz")
 
 

@@ -18,7 +18,7 @@ assert set(get_args(Role)) == set(ROLES) == set(ORDER)
 
 
 def all_roles(likely: NDArray[np.float32]) -> list[Role]:
-    """Those of ROLES that a row of probabilities speaks for, likeliest first; the best guess alone when none is likely."""
+    """Those of ROLES that a row of probabilities (k,) speaks for, likeliest first; the best guess alone when none is likely."""
     order = np.argsort(-likely)
     names = [role for i in order if likely[i] >= LIKELY for role in ORDER if role == ROLES[i]]
     best = int(order[0])
@@ -26,13 +26,13 @@ def all_roles(likely: NDArray[np.float32]) -> list[Role]:
 
 
 def primary(likely: NDArray[np.float32]) -> Role | None:
-    """The one role to name it by, or None when nothing is likely enough."""
+    """The one role to name a row of probabilities (k,) by, or None when nothing is likely enough."""
     names = all_roles(likely)
     return next((role for role in ORDER if role in names), None)
 
 
 def roles_at(onsets: Onsets, at: NDArray[np.int64], reach: int) -> list[Role | None]:
-    """The role of the onset nearest to each place, when there is one within `reach` samples."""
+    """The role of the onset nearest to each place (k,), when there is one within `reach` samples."""
     if not len(onsets.at):
         return [None] * len(at)
     after = np.searchsorted(onsets.at, at)

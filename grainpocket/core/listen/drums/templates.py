@@ -142,6 +142,7 @@ def _db(ratio: Table) -> Table:
 
 @functools.cache
 def networks() -> tuple[Attention, ...]:
+    """The networks of the second look, which are averaged."""
     return tuple(load(name) for name in NETWORKS)
 
 

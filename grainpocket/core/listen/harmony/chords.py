@@ -52,16 +52,18 @@ class Key:
 
 @functools.cache
 def chord_network() -> Layers:
+    """The network that tells chords."""
     return load("chords.npz")
 
 
 @functools.cache
 def key_network() -> Layers:
+    """The network that tells keys."""
     return load("key.npz")
 
 
 def between(notes: Chroma, edges: NDArray[np.float64]) -> Table:
-    """(len(edges) - 1, WIDTH): mean treble and bass chroma between the edges (seconds), each scaled to a largest of 1; how
+    """(k - 1, WIDTH) of edges (k,): mean treble and bass chroma between the edges (seconds), each scaled to a largest of 1; how
     much sounds in tune at all, relative to the recording's usual; and how few notes it is, and how long they are held."""
     both = np.hstack((notes.treble, notes.bass, notes.focus[:, None], notes.held[:, None])).astype(np.float64)
     total = np.vstack((np.zeros((1, both.shape[1])), np.cumsum(both, axis=0)))
@@ -127,6 +129,7 @@ def chords(notes: Chroma, edges: NDArray[np.float64]) -> tuple[list[Chord], Tabl
 
 
 def label(state: int) -> str:
+    """A state of the chord model as a chord is written, or NONE."""
     if state == 12 * len(QUALITIES):
         return NONE
     return ROOTS[state // len(QUALITIES)] + QUALITIES[state % len(QUALITIES)]
@@ -149,7 +152,7 @@ def key_turned(seen: Table) -> Table:
 
 
 def keys(notes: Chroma, edges: NDArray[np.float64], scores: Table) -> list[Key]:
-    """The likeliest keys, best first; empty when nothing is in tune with anything."""
+    """The likeliest keys between edges (k,) in seconds, best first; empty when nothing is in tune with anything."""
     if len(edges) < 3 or float(np.exp(scores[:, -1]).mean()) > MOST_NONE:
         return []
     raw = key_network()(key_turned(key_features(between(notes, edges), scores))[0]).astype(np.float64).ravel()
@@ -160,5 +163,5 @@ def keys(notes: Chroma, edges: NDArray[np.float64], scores: Table) -> list[Key]:
 
 
 def plain_edges(seconds: float) -> NDArray[np.float64]:
-    """Where chords may change when there is no pulse to go by."""
+    """(k,) seconds at which chords may change when there is no pulse to go by."""
     return np.arange(0.0, seconds + _PLAIN_S, _PLAIN_S)

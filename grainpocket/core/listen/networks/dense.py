@@ -33,13 +33,13 @@ class Layers:
 
 
 def logits(likely: Table) -> Table:
-    """Logits of probabilities."""
+    """Logits of probabilities, the same shape."""
     safe = np.clip(likely, 1e-3, 1 - 1e-3)
     return np.asarray(np.log(safe) - np.log1p(-safe))
 
 
 def arrays(name: str) -> dict[str, Table]:
-    """By name: the arrays in a file of core/listen/weights."""
+    """By name: the arrays (any shape) in a file of core/listen/weights."""
     with resources.files("grainpocket.core.listen.weights").joinpath(name).open("rb") as file, np.load(file) as data:
         return {key: data[key].astype(np.float32) for key in data}
 
@@ -52,6 +52,7 @@ def load(name: str) -> Layers:
 
 
 def mean_of(networks: Sequence[Callable[..., Table]], *seen: NDArray[Any]) -> Table:
-    """What several networks say together: fitted apart, they are right more often than the best of them (Lakshminarayanan,
-    Pritzel & Blundell, "Simple and scalable predictive uncertainty estimation using deep ensembles", NeurIPS 2017)."""
+    """What several networks (k,) say together, the same shape: fitted apart, they are right more often than the best of them
+    (Lakshminarayanan, Pritzel & Blundell, "Simple and scalable predictive uncertainty estimation using deep ensembles", NeurIPS
+    2017)."""
     return np.asarray(np.mean([network(*seen) for network in networks], axis=0), np.float32)

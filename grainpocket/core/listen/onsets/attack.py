@@ -64,7 +64,8 @@ def attack_starts(samples: Samples, rate: int, near: Index, progress: Callable[[
 
 
 def rough_starts(samples: Samples, rate: int, near: Index) -> tuple[Index, Index]:
-    """The same to within some milliseconds, at a fraction of the cost: where energy rises most, less the lead."""
+    """Of (n,) and places (k,), the same two (k,) to within some milliseconds, at a fraction of the cost: where energy rises
+    most, less the lead."""
     s = _Scale(rate)
     margin = s.before + s.after + s.fall + s.rise + 3
     out = np.empty(len(near), np.int64)

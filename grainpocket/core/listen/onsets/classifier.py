@@ -53,7 +53,8 @@ def features(bands: Bands, frames: NDArray[np.int64], heights: NDArray[np.float6
 
 
 def looks(bands: Bands, frames: NDArray[np.int64]) -> Levels:
-    """`features` of rising frames whose flux is not asked for, a few at a time: a long recording is not to be copied whole."""
+    """(k, features): `features` of rising frames (k,) whose flux is not asked for, a few at a time: a long recording is not to
+    be copied whole."""
     out = np.empty((len(frames), FEATURES), np.float32)
     for first in range(0, len(frames), _BLOCK):
         part = frames[first : first + _BLOCK]
@@ -71,6 +72,7 @@ def alone(likely: Probabilities, roles: Probabilities, role: int, most: int, lea
 
 @functools.cache
 def networks() -> tuple[Layers, ...]:
+    """The networks of the first look, which are averaged."""
     return tuple(load(name) for name in NETWORKS)
 
 

@@ -48,5 +48,6 @@ class Onsets:
 
 
 def nothing(rate: int) -> Onsets:
+    """No onsets at all, at a rate in Hz."""
     none = np.zeros(0, np.float32)
     return Onsets(np.zeros(0, np.int64), none, rate, np.zeros((0, len(ROLES)), np.float32), none, np.zeros(0, np.int64))

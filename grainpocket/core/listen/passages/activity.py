@@ -62,7 +62,7 @@ class Moments:
 
 
 def moments(bands: Bands, lowered: Samples) -> Moments:
-    """lowered: the recording at chroma.RATE."""
+    """lowered: (n,) of the recording at chroma.RATE."""
     seen = levelled(look(bands, lowered))
     told = _together(NETWORKS, seen)
     told[:, 1] = _together(MUSIC_NETWORKS, seen)[:, 1]
@@ -105,7 +105,7 @@ def _odds(a: dict[str, Table], pictures: Pictures) -> Table:
 
 
 def look(bands: Bands, lowered: Samples) -> Pictures:
-    """lowered: the recording at chroma.RATE."""
+    """lowered: (n,) of the recording at chroma.RATE."""
     count = max(PER_LINE, len(bands.coarse) // PER_FRAME // PER_LINE * PER_LINE)
     frames = bands.coarse[: count * PER_FRAME]
     frames = np.pad(frames, ((0, count * PER_FRAME - len(frames)), (0, 0)))

@@ -147,6 +147,7 @@ def present(bands: Bands, notes: Chroma | None, onsets: Onsets, moments: Moments
 
 
 def half_bars(lines: Edges) -> Edges:
+    """(2 k - 1,) seconds: the bar lines (k,) and the middles between them."""
     return np.sort(np.concatenate((lines, (lines[1:] + lines[:-1]) / 2)))
 
 

@@ -61,6 +61,7 @@ class Reading:
 
 
 def evidence(onsets: Onsets, chroma: Chroma | None, seconds: float, clear: float = 0.3) -> Evidence:
+    """What speaks for beats and bars in so many seconds. clear: how likely an onset has to be to count."""
     keep = onsets.likely >= clear
     strength = onsets.likely[keep].astype(np.float64)
     role = {name: onsets.roles[keep, i].astype(np.float64) for i, name in enumerate(ROLES)}

@@ -134,7 +134,7 @@ def relation_to(bpm: float, first: float) -> str:
 
 
 def beat_times(tempo: Tempo, frames: int, rate: int) -> NDArray[np.float64]:
-    """Seconds of all quarter notes of a recording, those before bar one too."""
+    """(k,) seconds of all quarter notes of a recording, those before bar one too."""
     step = 60 / tempo.bpm
     if tempo.beats:
         known = np.array(tempo.beats) / rate

@@ -24,6 +24,7 @@ class NoGrid(Exception):
 
 
 def found_grid(tempo: Tempo) -> Grid:
+    """The grid of a tempo as it was heard, within the range that a grid may have."""
     return Grid(
         bpm=float(np.clip(tempo.bpm, SLOWEST, FASTEST)), bar_one=tempo.bar_one, beats_per_bar=tempo.quarters,
         metre=_metre(tempo.metre), bars=tempo.bars, beats=tempo.beats,
@@ -152,7 +153,7 @@ def beats_between(grid: Grid, rate: int, start: int, end: int) -> float:
 
 
 def lines(grid: Grid, frames: int, rate: int, step: float) -> NDArray[np.int64]:
-    """Samples of every line inside a source, `step` beats apart, counted from bar one in both directions."""
+    """(k,) samples of every line inside a source, `step` beats apart, counted from bar one in both directions."""
     first, last = beat_of(grid, rate, np.array([0.0, float(frames)])) / step
     number = np.arange(np.ceil(first - 1e-6), np.floor(last + 1e-6) + 1)
     at = np.round(place_of(grid, rate, number * step)).astype(np.int64)

@@ -65,11 +65,13 @@ class Hypothesis:
 
 @functools.cache
 def networks() -> tuple[Layers, ...]:
+    """The networks that are averaged."""
     return tuple(load(name) for name in NETWORKS)
 
 
 def table(seen: Evidence, reading: Reading) -> list[NDArray[np.float32]]:
-    """For each of METRES (quarters * PARTS, FEATURES): one row for every place that the bar line could have."""
+    """For each of METRES a table (quarters, FEATURES), of quarters * PARTS rows: one row for every place that the bar line could
+    have."""
     alike = repeats(seen, reading.beat)
     out: list[NDArray[np.float32]] = []
     for i, (_, quarters) in enumerate(METRES):
