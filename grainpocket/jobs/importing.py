@@ -19,7 +19,7 @@ from grainpocket.store.audio import AudioStore, AudioWriter
 
 # report(progress 0..1, step) tells how far it is and raises Cancelled when the musician wants it to stop.
 Report = Callable[[float, str], None]
-_DECODE, _LISTEN = 0.5, 0.95
+_DECODE, _LISTEN = 0.25, 0.97
 
 
 class Cancelled(Exception):
@@ -67,16 +67,21 @@ def keep_heard(
     writer: AudioWriter, builder: PeakBuilder, meter: LoudnessMeter, report: Report, begun: float
 ) -> tuple[str, Hearing]:
     """Listen to what was written and keep it with its peaks: (hash, what was heard). begun: the progress so far."""
+    digest, hearing = heard_in(writer, meter, report, begun)
+    report(_LISTEN, "Saving")
+    writer.keep(digest, builder.finish(), hearing)
+    return digest, hearing
+
+
+def heard_in(writer: AudioWriter, meter: LoudnessMeter, report: Report, begun: float) -> tuple[str, Hearing]:
+    """(hash, what is heard) of what was written; it is not kept yet."""
     digest = writer.close()
 
     def listening(share: float) -> None:
         report(begun + share * (_LISTEN - begun), "Listening")
 
     # The same audio was brought in before: what was heard then need not be heard again.
-    hearing = writer.known(digest) or hear(writer.read_mono(), RATE, listening, meter.finish())
-    report(_LISTEN, "Saving")
-    writer.keep(digest, builder.finish(), hearing)
-    return digest, hearing
+    return digest, writer.known(digest) or hear(writer.read_mono(), RATE, listening, meter.finish())
 
 
 def _marks(said: Tags, ratio: float, frames: int) -> tuple[Mark, ...]:

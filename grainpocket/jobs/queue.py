@@ -19,7 +19,7 @@ from grainpocket.settings import Settings
 log = logging.getLogger("grainpocket.queue")
 POLL_S = 0.1
 # What someone waits for, short beside an import: by kind. All else brings records in.
-ASKED = frozenset({"export", "print", "clean"})
+ASKED = frozenset({"export", "print", "clean", "split", "balance", "leak", "save"})
 
 
 class Queues:

@@ -13,8 +13,7 @@ from grainpocket.core.export.files import SoundWriter
 from grainpocket.core.listen.measures.loudness import Loudness, LoudnessMeter
 from grainpocket.core.mix.loop import Renderer, repeated
 from grainpocket.core.mix.mixdown import Mix
-from grainpocket.core.mix.nodes import Piece
-from grainpocket.core.mix.pieces import PieceCache
+from grainpocket.core.mix.nodes import Pieces, pieces
 from grainpocket.core.mix.routing import curves_of
 from grainpocket.core.pocket import RATE, Origin, Pocket, Recipe
 from grainpocket.core.rhythm.schedule import schedule
@@ -41,7 +40,7 @@ class Export(BaseModel):
     format: Literal["wav", "flac"] = "wav"
 
 
-def mix_of(pocket: Pocket, export: Export, renderer: Renderer, cache: PieceCache[Piece]) -> tuple[Mix, int]:
+def mix_of(pocket: Pocket, export: Export, renderer: Renderer, cache: Pieces) -> tuple[Mix, int]:
     """(the mix, how often it is written). Raises Refusal."""
     if export.what == "song":
         curves = curves_of(pocket.threads.values(), Timeline(pocket.tempo, pocket.rate).frames)
@@ -54,14 +53,14 @@ def mix_of(pocket: Pocket, export: Export, renderer: Renderer, cache: PieceCache
         raise Refusal("That pattern is no longer in the pocket.")
     again = schedule(pocket, pattern)
     if export.ending == "tail":
-        once = schedule(pocket, pattern, cyclic=False)
+        once = schedule(pocket, pattern, cyclic=False, follows=True)
         return Mix(pocket, repeated(again, once, export.passes), renderer, cache, cyclic=False), 1
     return Mix(pocket, again, renderer, cache, cyclic=True), export.passes
 
 
 def write_export(pocket: Pocket, export: Export, store: AudioStore, path: Path, report: Report) -> tuple[SoundWriter, Loudness]:
     """Write a file at `path`, which is there only when all of it is. Raises Refusal, Cancelled and OSError."""
-    renderer, cache = Renderer(store, pocket.rate, ROOM_MB), PieceCache[Piece](ROOM_MB * 1_000_000)
+    renderer, cache = Renderer(store, pocket.rate, ROOM_MB), pieces(ROOM_MB * 1_000_000)
     mix, times = mix_of(pocket, export, renderer, cache)
     whole = max(1, mix.spans[-1].start + mix.spans[-1].frames) * times
     if whole > MOST_S * pocket.rate:
@@ -88,7 +87,7 @@ def write_export(pocket: Pocket, export: Export, store: AudioStore, path: Path, 
 def print_sound(pocket: Pocket, recipe: Recipe, store: AudioStore, report: Report) -> AddSource:
     """Render a recipe, keep the result, and return the edit that adds it to the finds. Raises Refusal and Cancelled; then nothing
     of it is in the store."""
-    renderer, cache = Renderer(store, pocket.rate, ROOM_MB), PieceCache[Piece](ROOM_MB * 1_000_000)
+    renderer, cache = Renderer(store, pocket.rate, ROOM_MB), pieces(ROOM_MB * 1_000_000)
     made = printed(pocket, recipe, renderer, cache)
     if made.frames_at_most > MOST_S * pocket.rate:
         raise Refusal(f"That would be longer than {MOST_S // 60} minutes. Choose less of it.")

@@ -7,6 +7,8 @@ import logging
 import shutil
 import threading
 import time
+from collections.abc import Mapping
+from typing import Any
 
 import numpy as np
 from sqlalchemy.exc import DBAPIError
@@ -15,24 +17,32 @@ from grainpocket.core.edits import Refusal
 from grainpocket.core.listen.hearing import hear
 from grainpocket.core.pocket import RATE, Part, Recipe
 from grainpocket.core.restore.restore import Cleaning
-from grainpocket.core.sound.audio import BadAudio
+from grainpocket.core.sound.audio import BadAudio, Samples
+from grainpocket.core.split.contract import Misfit
+from grainpocket.core.split.engines import ENGINES
 from grainpocket.jobs.cleaning import print_clean
 from grainpocket.jobs.importing import Cancelled, Report, import_file, listen_again
+from grainpocket.jobs.leaking import MovedLeak, move_leak
 from grainpocket.jobs.queue import POLL_S, Queues
 from grainpocket.jobs.rendering import Export, print_sound, write_export
+from grainpocket.jobs.saving import Saving, save
+from grainpocket.jobs.splitting import Balance, Splitting, print_balance, split
 from grainpocket.settings import Settings
 from grainpocket.store.audio import AudioStore
 from grainpocket.store.database import Database
 from grainpocket.store.jobs import OPEN, JobStore
 from grainpocket.store.models import JobRow
+from grainpocket.store.networks import Models
 from grainpocket.store.packing import Unsound
-from grainpocket.store.pockets import NoSuchPocket, PocketStore, Unreadable
+from grainpocket.store.pockets import BIN_DAYS, NoSuchPocket, PocketStore, Unreadable
 from grainpocket.store.room import NoRoom, has_no_room, is_full
 from grainpocket.store.takes import TakeStore
+from grainpocket.store.tidying import tidy
 
 log = logging.getLogger("grainpocket.worker")
 _REPORT_EVERY_S, _ABANDONED_S = 0.1, 30.0
 RECONCILE_S = 1.0  # how often rows and queue are compared
+_TIDY_S = 24 * 3600.0  # how often what is long past is thinned
 _SWEEP_S = 60.0  # how often uploads that nobody waits for are looked for
 _LEFT_S = 300.0  # an upload without a job that is older than this was left by a killed process
 _EXPORT_S = 24 * 3600.0  # an exported file is kept so long after it was made, to be fetched once more
@@ -56,8 +66,12 @@ def warm_up() -> None:
 class Worker:
     def __init__(self, settings: Settings) -> None:
         self.settings = settings
-        database = Database(settings.database)
-        self.jobs, self.pockets, self.audio = JobStore(database), PocketStore(database), AudioStore(settings.audio, "worker")
+        self.database = Database(settings.database)
+        self.jobs, self.pockets, self.audio = (
+            JobStore(self.database),
+            PocketStore(self.database),
+            AudioStore(settings.audio, "worker"),
+        )
         self.queues = Queues(settings, self.run)
         self._busy: set[str] = set()
         # Ends that could not be written yet, as on a full disk: (state, message) by job.
@@ -87,7 +101,8 @@ class Worker:
                 self.queues.hand_over(job_id, row.kind if row is not None else "import")
 
     def sweep(self) -> None:
-        """Remove uploads that no job waits for."""
+        """Remove uploads that no job waits for, and pockets that have been in the bin for long enough."""
+        self.pockets.empty_bin(BIN_DAYS * 24 * 3600.0)
         for old_export in self.settings.exports.glob("*"):
             if time.time() - old_export.stat().st_mtime > _EXPORT_S:
                 old_export.unlink(missing_ok=True)
@@ -102,6 +117,7 @@ class Worker:
 
     def _keep_in_step(self) -> None:
         swept = time.monotonic()
+        tidied = -_TIDY_S
         while True:
             time.sleep(RECONCILE_S)
             try:
@@ -109,6 +125,9 @@ class Worker:
                 if time.monotonic() - swept > _SWEEP_S:
                     swept = time.monotonic()
                     self.sweep()
+                if swept - tidied > _TIDY_S:
+                    tidied = swept
+                    tidy(self.database)
             except Exception:
                 log.exception("reconciling")
 
@@ -219,6 +238,69 @@ class Worker:
         self.pockets.edit(row.pocket, None, added, self.audio, gesture=row.id, author="print")
         return ""
 
+    def _split(self, row: JobRow, report: Report) -> str:
+        if self.pockets.has_gesture(row.pocket, row.id):
+            return ""
+        detail = json.loads(row.detail)
+        source = self.pockets.load(row.pocket).pocket.sources.get(detail["source"])
+        if source is None:
+            raise BadAudio("The find to take apart is no longer in the pocket.")
+        asked = Splitting.model_validate(detail["splitting"])
+        engines = ENGINES if asked.engine in ENGINES else {**ENGINES, **Models(self.settings.models).engines()}
+        try:
+            added, missing = split(source, asked, self.audio, report, engines, lambda parts: self._first(row, parts))
+        except Misfit as error:
+            raise BadAudio(f"The model was given up, nothing of it was kept. {error}") from error
+        finally:
+            (self.settings.exports / f"{row.id}.first.npz").unlink(missing_ok=True)
+        self.pockets.edit(row.pocket, None, added, self.audio, gesture=row.id, author="print")
+        return f"No {' and no '.join(missing)} in it." if missing else ""
+
+    def _first(self, row: JobRow, parts: Mapping[str, Samples]) -> None:
+        """The first seconds of stems, to be heard while the rest is made."""
+        path = self.settings.exports / f"{row.id}.first.npz"
+        path.parent.mkdir(parents=True, exist_ok=True)
+        part = path.with_suffix(".part")
+        try:
+            with part.open("wb") as file:
+                arrays: dict[str, Any] = {name: np.ascontiguousarray(sound, np.float32) for name, sound in parts.items()}
+                np.savez(file, **arrays)
+            part.rename(path)
+        except OSError:
+            # They are only heard sooner; a full disk is told by the stems themselves.
+            log.warning("the first seconds of %s were not kept", row.id)
+        finally:
+            part.unlink(missing_ok=True)
+
+    def _leak(self, row: JobRow, report: Report) -> str:
+        if self.pockets.has_gesture(row.pocket, row.id):
+            return ""
+        detail = json.loads(row.detail)
+        pocket = self.pockets.load(row.pocket).pocket
+        swap = move_leak(pocket, detail["source"], MovedLeak.model_validate(detail["leak"]), self.audio, report)
+        self.pockets.edit(row.pocket, None, swap, self.audio, gesture=row.id, author="print")
+        return ""
+
+    def _save(self, row: JobRow, report: Report) -> str:
+        detail = json.loads(row.detail)
+        saving = Saving.model_validate(detail["saving"])
+        path = self.settings.exports / f"{row.id}.{saving.suffix}"
+        save(self.pockets.load(row.pocket).pocket, saving, self.audio, path, report)
+        self.jobs.note(row.id, {**detail, "file": path.name})
+        return ""
+
+    def _balance(self, row: JobRow, report: Report) -> str:
+        if self.pockets.has_gesture(row.pocket, row.id):
+            return ""
+        detail = json.loads(row.detail)
+        pocket = self.pockets.load(row.pocket).pocket
+        root = pocket.sources.get(detail["source"])
+        if root is None:
+            raise BadAudio("The record of those stems is no longer in the pocket.")
+        added = print_balance(pocket, root, Balance.model_validate(detail["balance"]), self.audio, report)
+        self.pockets.edit(row.pocket, None, added, self.audio, gesture=row.id, author="print")
+        return ""
+
     def _export(self, row: JobRow, report: Report) -> str:
         """What was asked for is what the pocket was then: an edit made while it waited is not in it."""
         detail = json.loads(row.detail)
@@ -277,5 +359,9 @@ _KINDS = {
     "listen": Worker._listen,
     "clean": Worker._clean,
     "print": Worker._print,
+    "split": Worker._split,
+    "balance": Worker._balance,
+    "leak": Worker._leak,
+    "save": Worker._save,
     "export": Worker._export,
 }

@@ -34,6 +34,7 @@ from grainpocket.store.room import NoRoom, is_full
 
 _PARTS = ".parts"
 HEARING = f"hearing-{VERSION}.json"
+LEAK = "leak.json"
 _OPEN_FILES, _PIECE = 24, 1 << 18
 
 
@@ -93,8 +94,11 @@ class AudioWriter:
         file = self._root / digest / HEARING
         return Hearing.from_json(json.loads(file.read_text())) if file.is_file() else None
 
-    def keep(self, digest: str, peaks: Sequence[Peaks], hearing: Hearing) -> None:
+    def keep(self, digest: str, peaks: Sequence[Peaks], hearing: Hearing, leak: str = "") -> None:
+        """leak: how much of it is not its own, as JSON, when it is a stem."""
         try:
+            if leak:
+                (self._folder / LEAK).write_text(leak)
             for level, array in enumerate(peaks):
                 (self._folder / f"peaks-{level}.bin").write_bytes(array.tobytes())
             (self._folder / HEARING).write_text(json.dumps(hearing.to_json()))
@@ -184,6 +188,13 @@ class AudioStore:
         if not self.has(audio):
             raise KeyError(audio)
         return self.root / audio / f"peaks-{level}.bin"
+
+    def leak(self, audio: str) -> str:
+        """How much of a stem is not its own, as JSON; empty for what is no stem. Raises KeyError for what is not there."""
+        if not self.has(audio):
+            raise KeyError(audio)
+        file = self.root / audio / LEAK
+        return file.read_text() if file.is_file() else ""
 
     def hearing(self, audio: str) -> Hearing:
         """The analysis of an audio; made now if the one that is stored is of an older program."""

@@ -1,7 +1,8 @@
 """A data folder as one file, made while the application runs, and back again.
 
-The file is a ZIP: `grainpocket.db`, a snapshot of the database by SQLite's own backup, and `audio/` and `takes/` as they lie on
-disk. A sound is in its folder whole or not at all, so that what the snapshot names is there when the sounds are read after it.
+The file is a ZIP: `grainpocket.db`, a snapshot of the database by SQLite's own backup, and `audio/`, `takes/` and `models/` as
+they lie on disk. A sound is in its folder whole or not at all, so that what the snapshot names is there when the sounds are read
+after it.
 """
 
 from __future__ import annotations
@@ -46,7 +47,7 @@ def backup(settings: Settings, target: Path) -> int:
 
 def _files(settings: Settings) -> list[Path]:
     sounds = [folder for folder in sorted(settings.audio.glob("*")) if is_hash(folder.name)]
-    return [file for folder in [*sounds, settings.takes] for file in sorted(folder.glob("*")) if file.is_file()]
+    return [file for folder in [*sounds, settings.takes, settings.models] for file in sorted(folder.glob("*")) if file.is_file()]
 
 
 def restore(settings: Settings, source: Path) -> int:
@@ -65,7 +66,7 @@ def restore(settings: Settings, source: Path) -> int:
                 raise NoBackup(f"{source} is no backup of Grain Pocket.")
             for name in names:
                 path = Path(name)
-                if path.is_absolute() or ".." in path.parts or path.parts[0] not in ("grainpocket.db", "audio", "takes"):
+                if path.is_absolute() or ".." in path.parts or path.parts[0] not in ("grainpocket.db", "audio", "takes", "models"):
                     raise NoBackup(f"{source} holds a file that no backup holds ({name}). Nothing was restored.")
             # The database last: a folder without one is one that was not finished.
             for name in [*(n for n in names if n != "grainpocket.db"), "grainpocket.db"]:

@@ -81,7 +81,7 @@ def _folder(data: Path) -> Iterator[Finding]:
 
 
 def _pockets(pockets: PocketStore, mend: bool) -> Iterator[Finding]:
-    for row in pockets.listing():
+    for row in (*pockets.listing(), *pockets.listing(binned=True)):
         try:
             pockets.load(row.id)
         except Unreadable as error:
@@ -99,7 +99,7 @@ def _pockets(pockets: PocketStore, mend: bool) -> Iterator[Finding]:
 
 def _sounds(pockets: PocketStore, shelf: ShelfStore, settings: Settings) -> Iterator[Finding]:
     named: dict[str, str] = {}
-    for row in pockets.listing():
+    for row in (*pockets.listing(), *pockets.listing(binned=True)):
         try:
             for source in pockets.load(row.id).pocket.sources.values():
                 named.setdefault(source.audio, f"{source.name} in {row.name}")

@@ -11,7 +11,8 @@ class Base(DeclarativeBase):
 
 
 class PocketRow(Base):
-    """A pocket and where in its history it stands. version counts every move of head, undo and redo too."""
+    """A pocket and where in its history it stands. version counts every move of head, undo and redo too; binned: when it was put
+    into the bin."""
 
     __tablename__ = "pockets"
     id: Mapped[str] = mapped_column(primary_key=True)
@@ -20,10 +21,12 @@ class PocketRow(Base):
     version: Mapped[int]
     created: Mapped[float]
     touched: Mapped[float]
+    binned: Mapped[float | None] = mapped_column(default=None)
 
 
 class RevisionRow(Base):
-    """One state of a pocket. parent is what undo returns to, redo what redo goes on to; document is deflated JSON."""
+    """One state of a pocket. parent is what undo returns to, redo what redo goes on to; document names the pieces that it is
+    made of (store/pieces), or is deflated JSON, as older programs wrote it."""
 
     __tablename__ = "revisions"
     id: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
@@ -39,6 +42,15 @@ class RevisionRow(Base):
     document: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
     created: Mapped[float]
     __table_args__ = (Index("ix_revisions_pocket_version", "pocket", "version"),)
+
+
+class PieceRow(Base):
+    """A part of a document, which any number of revisions share. digest: of what is deflated in data."""
+
+    __tablename__ = "pieces"
+    id: Mapped[int] = mapped_column(primary_key=True, autoincrement=True)
+    digest: Mapped[bytes] = mapped_column(LargeBinary, unique=True)
+    data: Mapped[bytes] = mapped_column(LargeBinary)
 
 
 class JobRow(Base):

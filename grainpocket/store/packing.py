@@ -1,8 +1,9 @@
 """A pocket to bytes and back: deflated JSON.
 
 An edit changes one record and leaves the rest the very same objects, so the deflated JSON of each record is kept as long
-as it is in use: storing a revision of a large pocket costs what the edit changed, not what the pocket holds. Stretches of
-deflate that were each flushed whole can be laid end to end (RFC 1951; zlib's Z_FULL_FLUSH).
+as it is in use: storing a revision of a large pocket costs what the edit changed, not what the pocket holds. Each record is a
+piece of its own, which revisions share (store/pieces). Stretches of deflate that were each flushed whole can be laid end to end
+(RFC 1951; zlib's Z_FULL_FLUSH).
 
 Nothing is packed that could not be opened again: the JSON of every record that is new, and of the rest of the document, is
 read back through the validation that opening it goes through. No rule of the document spans two records, so that reading
@@ -11,19 +12,22 @@ the pieces is reading the whole.
 
 from __future__ import annotations
 
+import hashlib
 import json
-import threading
 import zlib
-from collections import OrderedDict
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
 from typing import Any
 
 from pydantic import BaseModel, TypeAdapter, ValidationError
 
 from grainpocket.core.document.records import RECORDS
 from grainpocket.core.document.upgrades import FORM, TooNew, upgraded
+from grainpocket.core.kept import Kept
 from grainpocket.core.pocket import Pocket
 
-_MOST = 8000
+# Letters of the records whose pieces are kept. Each counts as many more: in memory a small one takes ten times what its text says.
+_ROOM, _LEAST = 24_000_000, 12_000
 _REST: TypeAdapter[Any] = TypeAdapter(dict[str, Any])
 # The first byte tells bare deflate in pieces from the whole zlib streams that were written before.
 _PIECES, _END = b"\0", b"\x03\0"
@@ -43,39 +47,56 @@ class Unsound(ValueError):
     """A document that could not be opened again once it was written, and why."""
 
 
+@dataclass(frozen=True)
+class Piece:
+    """A record, deflated. digest: of what is deflated."""
+
+    digest: bytes
+    data: bytes
+
+
+@dataclass(frozen=True)
+class Packed:
+    """A document in pieces. rest: all but the records."""
+
+    rest: Piece
+    records: Mapping[str, Sequence[Piece]]
+
+    def whole(self) -> bytes:
+        return whole_of(self.rest.data, {name: [piece.data for piece in pieces] for name, pieces in self.records.items()})
+
+
+def whole_of(rest: bytes, records: Mapping[str, Sequence[bytes]]) -> bytes:
+    """The document as bytes, from its deflated pieces."""
+    pieces = [_PIECES, rest]
+    for name, some in records.items():
+        pieces += (_deflated(f',"{name}":{{'), _COMMA.join(some), _CLOSE)
+    return b"".join([*pieces, _CLOSE, _END])
+
+
+def _piece(text: str) -> Piece:
+    return Piece(hashlib.sha256(text.encode()).digest()[:16], _deflated(text))
+
+
 class Packer:
     def __init__(self) -> None:
-        # The record is held beside its bytes, so that its id cannot be given to another.
-        self._known: OrderedDict[tuple[int, int | str], tuple[BaseModel, bytes]] = OrderedDict()
-        self._lock = threading.Lock()
+        # The record is held beside its bytes, so that its id cannot be given to another; and how long its text is.
+        self._known: Kept[tuple[int, int | str], tuple[BaseModel, Piece, int]] = Kept(_ROOM, lambda held: _LEAST + held[2])
 
-    def pack(self, pocket: Pocket) -> bytes:
-        """The document as bytes. Raises Unsound when it would not load again."""
+    def pack(self, pocket: Pocket) -> Packed:
+        """The document in pieces. Raises Unsound when it would not load again."""
         rest = _REST.dump_json({k: v for k, v in pocket if k not in RECORDS}).decode()
         _read_back(pocket.model_copy(update={name: {} for name in RECORDS}), rest)
-        pieces = [_PIECES, _deflated(rest[:-1])]
-        for name in RECORDS:
-            pieces.append(_deflated(f',"{name}":{{'))
-            for number, (key, record) in enumerate(getattr(pocket, name).items()):
-                pieces += (_COMMA, self._record(key, record)) if number else (self._record(key, record),)
-            pieces.append(_CLOSE)
-        return b"".join([*pieces, _CLOSE, _END])
+        records = {name: [self._record(key, record) for key, record in getattr(pocket, name).items()] for name in RECORDS}
+        return Packed(_piece(rest[:-1]), records)
 
-    def _record(self, key: int | str, record: BaseModel) -> bytes:
-        place = id(record), key
-        with self._lock:
-            known = self._known.get(place)
-            if known is not None:
-                self._known.move_to_end(place)
-        if known is None:
+    def _record(self, key: int | str, record: BaseModel) -> Piece:
+        def packed() -> tuple[BaseModel, Piece, int]:
             text = record.model_dump_json()
             _read_back(record, text)
-            known = record, _deflated(f'"{key}":{text}')
-            with self._lock:
-                self._known[place] = known
-                while len(self._known) > _MOST:
-                    self._known.popitem(last=False)
-        return known[1]
+            return record, _piece(f'"{key}":{text}'), len(text)
+
+        return self._known.made((id(record), key), packed)[1]
 
 
 def unpack(data: bytes) -> Pocket:
@@ -91,7 +112,9 @@ def unpack(data: bytes) -> Pocket:
 
 def _read_back(value: BaseModel, text: str) -> None:
     try:
-        if type(value).model_validate_json(text) == value:
+        # Written once more it is the same text: as strict as comparing each field, and three times as quick.
+        read = type(value).model_validate_json(text)
+        if read.model_dump_json() == text or read == value:
             return
         reason = f"{type(value).__name__}: reads back as something else"
     except ValidationError as error:

@@ -3,22 +3,26 @@
 from __future__ import annotations
 
 import logging
-import threading
 import time
 import uuid
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from sqlalchemy import select
+from sqlalchemy import delete, select
 from sqlalchemy.orm import Session
 
 from grainpocket.core.edits import Edit, Library, Refusal
+from grainpocket.core.kept import Kept
 from grainpocket.core.pocket import Pocket
+from grainpocket.store import pieces
 from grainpocket.store.database import Database
-from grainpocket.store.models import PocketRow, RevisionRow
+from grainpocket.store.models import JobRow, PocketRow, RevisionRow
 from grainpocket.store.packing import Packer, Unsound, unpack
 
 log = logging.getLogger("grainpocket.store")
+# Of all pockets together; those of one pocket share their records.
+_MOST_STATES = 24
+BIN_DAYS = 30
 
 
 @dataclass(frozen=True)
@@ -64,13 +68,39 @@ class Unreadable(Exception):
 class PocketStore:
     def __init__(self, database: Database) -> None:
         self._database = database
-        self._parsed: dict[str, tuple[int, Pocket]] = {}
+        # By revision, which never changes; when it was made, as the number of one that was not committed is given out again. Who
+        # still reads an older one must not push the newest out: what is opened anew shares no record with it.
+        self._parsed: Kept[tuple[int, float], Pocket] = Kept(_MOST_STATES)
         self._packer = Packer()
-        self._lock = threading.Lock()
 
-    def listing(self) -> list[PocketRow]:
+    def listing(self, binned: bool = False) -> list[PocketRow]:
+        """Those that are not in the bin, the newest first; or those that are."""
+        inside = PocketRow.binned.is_not(None) if binned else PocketRow.binned.is_(None)
         with self._database.read() as session:
-            return list(session.scalars(select(PocketRow).order_by(PocketRow.touched.desc())))
+            return list(session.scalars(select(PocketRow).where(inside).order_by(PocketRow.touched.desc())))
+
+    def copy(self, key: str, name: str) -> State:
+        """A new pocket that is as this one is now; its history begins with that."""
+        return self.create(self.load(key).pocket.model_copy(update={"name": name}))
+
+    def bin(self, key: str, into: bool) -> None:
+        """Put a pocket into the bin, or take it out again. Raises NoSuchPocket."""
+        with self._database.write() as session:
+            row, _ = _row(session, key)
+            row.binned = time.time() if into else None
+
+    def empty_bin(self, older_than_s: float) -> list[str]:
+        """Remove for good, with their history, what has been in the bin for longer; their ids."""
+        gone = []
+        with self._database.write() as session:
+            for row in session.scalars(select(PocketRow).where(PocketRow.binned < time.time() - older_than_s)):
+                gone.append(row.id)
+                row.head = None
+                session.flush()
+                session.execute(delete(RevisionRow).where(RevisionRow.pocket == row.id))
+                session.execute(delete(JobRow).where(JobRow.pocket == row.id))
+                session.delete(row)
+        return gone
 
     def create(self, pocket: Pocket, pocket_id: str | None = None) -> State:
         key, now = pocket_id or uuid.uuid4().hex[:12], time.time()
@@ -80,7 +110,7 @@ class PocketStore:
             session.flush()
             first = RevisionRow(
                 pocket=key, parent=None, redo=None, version=1, label="new pocket", author="", gesture=None, edit=None,
-                document=self._packer.pack(pocket), created=now,
+                document=pieces.store(session, self._packer.pack(pocket)), created=now,
             )  # fmt: skip
             session.add(first)
             session.flush()
@@ -98,7 +128,7 @@ class PocketStore:
             row, head = _row(session, key)
             wanted = select(RevisionRow).where(RevisionRow.pocket == key, RevisionRow.version == version)
             found = session.scalars(wanted).first() if version != row.version else None
-            return self._state(session, row, head).pocket if found is None else unpack(found.document)
+            return self._state(session, row, head).pocket if found is None else unpack(pieces.whole(session, found.document))
 
     def edit(
         self, key: str, version: int | None, edit: Edit, library: Library, *, gesture: str | None = None, author: str = "",
@@ -119,7 +149,7 @@ class PocketStore:
             new = edit.made(state.pocket, library)
             if new == state.pocket:
                 return Moved(state, state)
-            document = self._packer.pack(new)
+            packed = self._packer.pack(new)
             if begun is not None:
                 begun(new)
             continues = gesture is not None and gesture == head.gesture and author == head.author and head.parent is not None
@@ -129,7 +159,7 @@ class PocketStore:
             made = RevisionRow(
                 pocket=key, parent=parent.id, redo=None, version=row.version,
                 label=head.label if continues else edit.label(state.pocket), author=author, gesture=gesture,
-                edit=edit.model_dump_json(), document=document, created=row.touched,
+                edit=edit.model_dump_json(), document=pieces.store(session, packed), created=row.touched,
             )  # fmt: skip
             session.add(made)
             session.flush()
@@ -137,7 +167,7 @@ class PocketStore:
             if continues:
                 session.flush()
                 session.delete(head)
-            self._remember(made.id, key, new)
+            self._parsed.put((made.id, made.created), new)
             return Moved(state, self._state(session, row, made))
 
     def has_gesture(self, key: str, gesture: str) -> bool:
@@ -180,7 +210,7 @@ class PocketStore:
         at: RevisionRow | None = head
         while at is not None and (number := getattr(at, way)) is not None:
             at = session.get(RevisionRow, number)
-            if at is not None and _loads(at.document):
+            if at is not None and _loads(session, at.document):
                 return at
         return None
 
@@ -195,29 +225,19 @@ class PocketStore:
         return Stale(state, [label for label, _, _ in rows], additive)
 
     def _state(self, session: Session, row: PocketRow, head: RevisionRow) -> State:
-        with self._lock:
-            known = self._parsed.get(row.id)
-        if known is not None and known[0] == head.id:
-            pocket = known[1]
-        else:
-            try:
-                pocket = unpack(head.document)
-            except Unsound as error:
-                log.error("pocket %s, revision %s does not load: %s", row.id, head.id, error)
-                sound = self._next_sound(session, head, "parent")
-                raise Unreadable(row.version, row.name, head.label, (sound.label, sound.created) if sound else None) from error
-            self._remember(head.id, row.id, pocket)
+        try:
+            pocket = self._parsed.made((head.id, head.created), lambda: unpack(pieces.whole(session, head.document)))
+        except Unsound as error:
+            log.error("pocket %s, revision %s does not load: %s", row.id, head.id, error)
+            sound = self._next_sound(session, head, "parent")
+            raise Unreadable(row.version, row.name, head.label, (sound.label, sound.created) if sound else None) from error
         redo = session.get(RevisionRow, head.redo) if head.redo is not None else None
         return State(row.id, row.version, pocket, head.label if head.parent is not None else None, redo.label if redo else None)
 
-    def _remember(self, revision: int, key: str, pocket: Pocket) -> None:
-        with self._lock:
-            self._parsed[key] = (revision, pocket)
 
-
-def _loads(document: bytes) -> bool:
+def _loads(session: Session, document: bytes) -> bool:
     try:
-        unpack(document)
+        unpack(pieces.whole(session, document))
     except Unsound:
         return False
     return True
