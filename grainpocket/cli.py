@@ -85,6 +85,17 @@ def doctor(data: str | None, mend: bool) -> None:
 
 @main.command()
 @_data
+def tidy(data: str | None) -> None:
+    """Thin what is long past: of steps older than 30 days one a minute stays. Tells how large the database was and is."""
+    from grainpocket.store.database import Database
+    from grainpocket.store.tidying import tidy
+
+    done = tidy(Database(_settings(data).database), shrink=True)
+    click.echo(f"{done.before / 1e6:.1f} MB before, {done.after / 1e6:.1f} MB now; {done.revisions} steps of long ago were merged.")
+
+
+@main.command()
+@_data
 @click.argument("file", type=click.Path(dir_okay=False, path_type=Path))
 def backup(data: str | None, file: Path) -> None:
     """Write all pockets and sounds to one ZIP file, while the application runs or not."""
@@ -107,6 +118,19 @@ def restore(data: str | None, file: Path) -> None:
         click.echo(f"{restore(_settings(data), file)} files are in {_settings(data).data}.")
     except NoBackup as error:
         raise click.ClickException(str(error)) from error
+
+
+@main.command()
+@click.argument("file", type=click.Path(exists=True, dir_okay=False, path_type=Path))
+def check_model(file: Path) -> None:
+    """Try a separation model and print, as JSON, what it says of itself or why it cannot be used."""
+    from grainpocket.core.split.contract import Misfit, checked
+
+    try:
+        click.echo(checked(file).model_dump_json())
+    except Misfit as error:
+        click.echo(json.dumps({"problem": str(error)}))
+        raise SystemExit(1) from None
 
 
 @main.command()

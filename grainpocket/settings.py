@@ -48,5 +48,9 @@ class Settings:
         return self.data / "exports"
 
     @property
+    def models(self) -> Path:
+        return self.data / "models"
+
+    @property
     def queue(self) -> Path:
         return self.data / "queue.db"

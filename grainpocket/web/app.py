@@ -11,8 +11,10 @@ from werkzeug.exceptions import HTTPException
 from grainpocket.core.document.settings import SOUND_GROUPS
 from grainpocket.core.edits import Refusal
 from grainpocket.core.effects import EFFECTS
+from grainpocket.core.notes import CHORDS, SCALES, TONICS, chord_name
 from grainpocket.core.params import GROUPS, Parameter
 from grainpocket.core.pocket import PAGE, RATE
+from grainpocket.core.rhythm.feel import OURS
 from grainpocket.core.shape.presets import PRESETS
 from grainpocket.core.sound import peaks
 from grainpocket.settings import Settings
@@ -24,15 +26,17 @@ from grainpocket.web import (
     finds,
     fitting,
     listen,
-    midi,
     mixing,
     own,
     pockets,
     records,
     restore,
+    rhythm,
     shape,
     shelf,
     sound,
+    split,
+    stems,
     takes,
     worth,
 )
@@ -79,11 +83,30 @@ def create_app(settings: Settings, extra_ports: tuple[int, ...] = ()) -> OpenAPI
                 version=VERSION, rate=RATE, page=PAGE, most_bytes=settings.most_bytes, most_minutes=settings.most_minutes,
                 formats=FORMATS, peak_base=peaks.BASE, peak_factor=peaks.FACTOR, peak_levels=peaks.LEVELS,
                 peak_tile=finds.TILE, parameters=parameters, settings=settings_, effects=effects,
-                presets=presets,
+                presets=presets, feels=list(OURS.values()), chords={kind: chord_name(0, kind)[1:] for kind in CHORDS},
+                tonics=list(TONICS), scales={mode: list(steps) for mode, steps in SCALES.items()},
             )
         )  # fmt: skip
 
-    for part in (pockets, finds, records, listen, worth, chop, shelf, fitting, restore, sound, takes, mixing, shape, own, midi):
+    for part in (
+        pockets,
+        finds,
+        records,
+        listen,
+        worth,
+        chop,
+        shelf,
+        fitting,
+        restore,
+        sound,
+        takes,
+        mixing,
+        shape,
+        own,
+        rhythm,
+        split,
+        stems,
+    ):
         app.register_api(part.api)
     return app
 

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import threading
-from collections import OrderedDict
 from collections.abc import Iterable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 
 from grainpocket.core.document.sound import NEUTRAL
+from grainpocket.core.kept import Kept
 from grainpocket.core.mix.alone import alone, keys_through
 from grainpocket.core.mix.loop import Renderer, Segment
 from grainpocket.core.pocket import RATE, Pocket
@@ -20,13 +19,15 @@ from grainpocket.settings import Settings
 from grainpocket.store.audio import AudioStore
 from grainpocket.store.database import Database
 from grainpocket.store.jobs import JobStore
+from grainpocket.store.networks import Models
 from grainpocket.store.pockets import PocketStore
 from grainpocket.store.shelf import ShelfStore
 from grainpocket.web.by_grid import WorthKeeper
 from grainpocket.web.heard import Heard, Named, Playing
 from grainpocket.web.slicing import FactKeeper
 
-_MOST_RECIPES, _MOST_AHEAD, _MOST_WIRE, _MOST_TURNS = 8000, 16, 64, 8
+_MOST_AHEAD, _MOST_TURNS = 16, 8
+_ROOM_FOR_RECIPES, _RECIPE_BYTES = 16_000_000, 4000
 
 
 @dataclass(frozen=True, eq=False)
@@ -41,6 +42,11 @@ class Struck:
 Recipe = VoiceSpec | Segment | Struck
 
 
+def _recipe_bytes(recipe: Recipe) -> int:
+    # A segment of a dense pattern has hundreds of events, and every edit makes new ones.
+    return _RECIPE_BYTES + (recipe.rows.nbytes if isinstance(recipe, Segment) else 0)
+
+
 class UnknownKey(KeyError):
     """The server was restarted or has forgotten this sound's recipe: ask for the plan again."""
 
@@ -53,13 +59,14 @@ class Desk:
         self.audio = AudioStore(settings.audio, "web")
         self.facts, self.worth = FactKeeper(self.audio), WorthKeeper(self.audio)
         self.shelf = ShelfStore(self.database, self.audio)
+        self.models = Models(settings.models)
         # One budget for all that is rendered: voices and their sums, and what buses make of them.
         self.renderer = Renderer(self.audio, RATE, round(settings.render_mb * 0.4))
-        self.heard = Heard(self.renderer, settings.render_mb * 600_000)
+        self.heard = Heard(self.renderer, settings.render_mb * 450_000)
         self.enqueue = Queues(settings).hand_over
-        self._recipes: OrderedDict[str, Recipe] = OrderedDict()
-        self._wire: OrderedDict[str, bytes] = OrderedDict()
-        self._lock = threading.Lock()
+        self._recipes: Kept[str, Recipe] = Kept(_ROOM_FOR_RECIPES, _recipe_bytes)
+        # Most are asked for once, just after they were made, and then live in the browser's cache.
+        self._wire: Kept[str, bytes] = Kept(settings.render_mb * 150_000, len)
         self._ahead = ThreadPoolExecutor(1, "render-ahead")
 
     def segments(self, playing: Playing, first: int = 0, last: int | None = None) -> list[Segment | Named]:
@@ -119,33 +126,24 @@ class Desk:
 
     def sound(self, key: str) -> bytes:
         """A voice or segment as it goes over the wire."""
-        with self._lock:
-            recipe = self._recipes.get(key)
-            wire = self._wire.get(key)
+        recipe = self._recipes.get(key)
         if recipe is None:
             made = self.heard.sound(key)
             if made is None:
                 raise UnknownKey(key)
             return planar(made)
-        return wire if wire is not None else self._sent(key, recipe)
+        return self._sent(key, recipe)
 
     def _sent(self, key: str, recipe: Recipe) -> bytes:
+        return self._wire.made(key, lambda: self._made(recipe))
+
+    def _made(self, recipe: Recipe) -> bytes:
         if isinstance(recipe, Struck):
             samples = alone(recipe.pocket, recipe.pad, recipe.lead, self.renderer)
         else:
             samples = self.renderer.segment(recipe) if isinstance(recipe, Segment) else self.renderer.voice(recipe)
-        wire = planar(samples)
-        with self._lock:
-            # Most are asked for once, just after they were made, and then live in the browser's cache.
-            self._wire[key] = wire
-            while len(self._wire) > _MOST_WIRE:
-                self._wire.popitem(last=False)
-        return wire
+        return planar(samples)
 
     def _know(self, recipes: Mapping[str, Recipe]) -> None:
-        with self._lock:
-            for key, recipe in recipes.items():
-                self._recipes[key] = recipe
-                self._recipes.move_to_end(key)
-            while len(self._recipes) > _MOST_RECIPES:
-                self._recipes.popitem(last=False)
+        for key, recipe in recipes.items():
+            self._recipes.put(key, recipe)

@@ -6,16 +6,14 @@ depends on all that was before it: then it is named by the run that it belongs t
 
 from __future__ import annotations
 
-import threading
 import uuid
-from collections import OrderedDict
 from dataclasses import dataclass
 
+from grainpocket.core.kept import Kept
 from grainpocket.core.mix.live import Run, Settled
 from grainpocket.core.mix.loop import Renderer, Segment
 from grainpocket.core.mix.mixdown import Mix
-from grainpocket.core.mix.nodes import Piece, Stopped
-from grainpocket.core.mix.pieces import PieceCache
+from grainpocket.core.mix.nodes import Pieces, Stopped, pieces
 from grainpocket.core.mix.routing import curves_of
 from grainpocket.core.pocket import Pocket
 from grainpocket.core.rhythm.schedule import schedule
@@ -56,11 +54,10 @@ class Heard:
     def __init__(self, renderer: Renderer, room: int) -> None:
         """room: bytes for what buses render."""
         self.renderer = renderer
-        self.pieces: PieceCache[Piece] = PieceCache(room)
+        self.pieces: Pieces = pieces(room)
         # By pocket and pattern: the newest. And by token, for what a browser may still ask for.
-        self._newest: OrderedDict[tuple[str, str], Playing] = OrderedDict()
-        self._by_token: OrderedDict[str, Playing] = OrderedDict()
-        self._lock = threading.Lock()
+        self._newest: Kept[tuple[str, str], Playing] = Kept(MOST_RUNS)
+        self._by_token: Kept[str, Playing] = Kept(MOST_RUNS)
 
     def mix(self, pocket: Pocket, what: str) -> Mix:
         """A pattern by id, or the song. Raises KeyError."""
@@ -73,22 +70,16 @@ class Heard:
     def playing(self, pocket_id: str, pocket: Pocket, what: str) -> Playing:
         """What is heard of a pocket as it is now. Raises KeyError."""
         place = (pocket_id, what)
-        with self._lock:
-            before = self._newest.get(place)
-            if before is not None and before.pocket is pocket:
-                self._newest.move_to_end(place)
-                return before
+        before = self._newest.get(place)
+        if before is not None and before.pocket is pocket:
+            return before
         mix = self.mix(pocket, what)
         run = None if mix.plain else Run(mix, before.run if before else None)
         playing = Playing(uuid.uuid4().hex[:16], pocket, mix, run)
-        with self._lock:
-            if before is not None and before.run is not None:
-                before.run.let_go()
-            self._newest[place] = self._by_token[playing.token] = playing
-            for kept in (self._newest, self._by_token):
-                while len(kept) > MOST_RUNS:
-                    kept.popitem(last=False)
-        return playing
+        if before is not None and before.run is not None:
+            before.run.let_go()
+        self._by_token.put(playing.token, playing)
+        return self._newest.put(place, playing)
 
     def exact(self, pocket: Pocket, pattern: str) -> Playing:
         """A plain loop through the graph all the same, to see what its buses do."""
@@ -114,8 +105,7 @@ class Heard:
         """What a key of a run stands for; None when it is none, or forgotten."""
         kind, _, rest = key.partition("-")
         token, _, number = rest.partition("-")
-        with self._lock:
-            playing = self._by_token.get(token)
+        playing = self._by_token.get(token)
         if playing is None or playing.run is None or not number.isdecimal() or int(number) >= len(playing.mix.spans):
             return None
         try:

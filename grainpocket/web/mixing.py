@@ -144,14 +144,16 @@ def song_window(path: PocketPath, query: WindowQuery) -> Response:
 def print_recipe(path: PocketPath, body: Recipe) -> Response:
     """Print a pattern, a pad, a bus or a part of the song among the finds. The answer is the job that does it."""
     pocket = desk().pockets.load(path.pocket).pocket
+    pad = pocket.pads.get(body.pad if body.pad is not None else -1)
+    pattern, bus = pocket.patterns.get(body.pattern or ""), pocket.buses.get(body.bus or "")
+    called = pad.called if pad else None
     names = {
-        "pattern": pocket.patterns.get(body.pattern or ""), "bus": pocket.buses.get(body.bus or ""),
-        "pad": pocket.pads.get(body.pad if body.pad is not None else -1), "song": pocket,
+        "pattern": pattern and pattern.name, "bus": bus and bus.name, "pad": called, "keys": called, "song": pocket.name,
     }  # fmt: skip
-    thing = names[body.what]
-    if thing is None:
+    name = names[body.what]
+    if name is None:
         abort(404, "What is to be printed is no longer in the pocket.")
-    row = desk().jobs.create(path.pocket, "print", f"Print of {thing.name}", {"recipe": body.model_dump()})
+    row = desk().jobs.create(path.pocket, "print", f"Print of {name}", {"recipe": body.model_dump()})
     desk().enqueue(row.id, row.kind)
     return json_of(job_reply(row), 202)
 

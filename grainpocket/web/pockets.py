@@ -8,7 +8,8 @@ from grainpocket.core.pocket import Pocket
 from grainpocket.core.rhythm.schedule import CHOKE_FADE_S, TOGETHER_S
 from grainpocket.core.shape.voice import VoiceSpec
 from grainpocket.core.song.layout import stretches
-from grainpocket.store.pockets import Moved
+from grainpocket.store.models import PocketRow
+from grainpocket.store.pockets import Moved, NoSuchPocket, Unreadable
 from grainpocket.web.answers import json_of
 from grainpocket.web.desk import Desk
 from grainpocket.web.heard import Named, Playing
@@ -44,8 +45,46 @@ def desk() -> Desk:
 
 @api.get("/pockets", responses={200: PocketList})
 def list_pockets() -> Response:
-    rows = desk().pockets.listing()
-    return json_of(PocketList(pockets=[PocketEntry(id=r.id, name=r.name, touched=r.touched) for r in rows]))
+    """All pockets, the newest first, and those in the bin."""
+    return json_of(_listing())
+
+
+def _listing() -> PocketList:
+    store = desk().pockets
+    return PocketList(pockets=[_entry(row) for row in store.listing()], bin=[_entry(row) for row in store.listing(binned=True)])
+
+
+def _entry(row: PocketRow) -> PocketEntry:
+    try:
+        pocket = desk().pockets.load(row.id).pocket
+    except (Unreadable, NoSuchPocket):
+        # It is listed all the same; opening it tells what is wrong and what can be done.
+        return PocketEntry(id=row.id, name=row.name, touched=row.touched, binned=row.binned, finds=0, patterns=0, seconds=None)
+    beats = sum(pocket.sections[key].beats * pocket.sections[key].repeats for key in pocket.song)
+    return PocketEntry(
+        id=row.id, name=row.name, touched=row.touched, binned=row.binned, finds=len(pocket.sources), patterns=len(pocket.patterns),
+        seconds=beats * 60 / pocket.tempo if beats else None,
+    )  # fmt: skip
+
+
+@api.post("/pockets/<pocket>/copy", responses={201: PocketState, 404: Problem})
+def copy_pocket(path: PocketPath, body: NewPocket) -> Response:
+    """A new pocket that is as this one is now."""
+    return json_of(state_reply(desk().pockets.copy(path.pocket, body.name)), 201)
+
+
+@api.delete("/pockets/<pocket>", responses={200: PocketList, 404: Problem})
+def bin_pocket(path: PocketPath) -> Response:
+    """Put a pocket into the bin. It stays there as it is for some days, and can be opened and taken back."""
+    desk().pockets.bin(path.pocket, True)
+    return json_of(_listing())
+
+
+@api.post("/pockets/<pocket>/restore", responses={200: PocketList, 404: Problem})
+def restore_pocket(path: PocketPath) -> Response:
+    """Take a pocket out of the bin."""
+    desk().pockets.bin(path.pocket, False)
+    return json_of(_listing())
 
 
 @api.post("/pockets", responses={201: PocketState})

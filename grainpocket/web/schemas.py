@@ -13,10 +13,11 @@ from grainpocket.core.effects import Effect
 from grainpocket.core.effects.base import AMOUNT
 from grainpocket.core.mix.loop import Segment as Recipe
 from grainpocket.core.params import Choice, Parameter, Setting
-from grainpocket.core.pocket import Pocket
+from grainpocket.core.pocket import Feel, Pocket
+from grainpocket.core.rhythm.feel import lines
 from grainpocket.core.text import readable
 from grainpocket.store.models import JobRow
-from grainpocket.store.pockets import State
+from grainpocket.store.pockets import BIN_DAYS, State
 from grainpocket.web.heard import Named, Playing
 
 
@@ -56,7 +57,11 @@ class Segment(BaseModel):
 
 class Loop(BaseModel):
     pattern: str
-    length: int = Field(description="Samples of one pass")
+    length: int = Field(description="Samples until it begins again")
+    passes: int = Field(default=1, description="How often the pattern goes round in that")
+    lines: list[float] = Field(
+        default=[], description="Beats at which the sixteenths of the pattern are heard, where they are bent"
+    )
     rate: int
     tempo: float
     segments: list[Segment] = Field(description="In order and without gaps")
@@ -121,13 +126,24 @@ class PocketState(BaseModel):
 
 
 class PocketEntry(BaseModel):
+    """touched: seconds since 1970; seconds: how long its song lasts, None without one; finds, patterns: how many it holds;
+    binned: when it was put into the bin."""
+
     id: str
     name: str
     touched: float
+    seconds: float | None
+    finds: int
+    patterns: int
+    binned: float | None
 
 
 class PocketList(BaseModel):
+    """bin: those that are removed for good some days after they were put there."""
+
     pockets: list[PocketEntry]
+    bin: list[PocketEntry]
+    days: int = Field(default=BIN_DAYS, description="How long a pocket stays in the bin")
 
 
 class NewPocket(BaseModel):
@@ -275,6 +291,10 @@ class About(BaseModel):
     settings: dict[str, list[SettingInfo]]
     effects: list[EffectInfo]
     presets: list[Preset]
+    feels: list[Feel] = Field(description="Those of our own")
+    chords: dict[str, str] = Field(description="What is written behind a tonic, by kind of chord")
+    tonics: list[str] = Field(description="Names of the pitch classes, from C")
+    scales: dict[str, list[int]] = Field(description="Semitones over the tonic, by mode")
 
 
 def setting_reply(setting: Setting) -> SettingInfo:
@@ -320,8 +340,17 @@ def loop_reply(playing: Playing, found: Sequence[Recipe | Named], pattern: str, 
     rows = rows if len(rows) <= MOST_TOLD else rows[:0]
     return Loop.model_construct(
         pattern=pattern, length=playing.mix.length, rate=playing.mix.rate, tempo=playing.pocket.tempo, segments=segments,
+        passes=playing.mix.schedule.passes, lines=bent(playing.pocket, pattern),
         hits=np.stack((rows["frame"], rows["pad"]), axis=1).ravel().tolist(), settled=settled or playing.run is None,
     )  # fmt: skip
+
+
+def bent(pocket: Pocket, key: str) -> list[float]:
+    """The lines of a pattern's grid, none where they are straight."""
+    pattern = pocket.patterns.get(key)
+    if pattern is None or (pattern.swing == 50.0 and pattern.feel is None):
+        return []
+    return lines(pocket, pattern)
 
 
 def changes(old: Pocket, new: Pocket) -> Changes:

@@ -7,15 +7,16 @@ from flask import Response, abort
 from pydantic import BaseModel, Field
 
 from grainpocket.core.document.sound import NEUTRAL
+from grainpocket.core.edits.padding import Changes, with_sound
 from grainpocket.core.edits.shaping import shift_to_key
 from grainpocket.core.listen.tempo.grids import beats_between
 from grainpocket.core.pocket import MOST_PADS, RATE, Chop, Pad, Pocket, Source
 from grainpocket.core.shape.filters import response_db
 from grainpocket.core.shape.loops import one_cycle, proposals
 from grainpocket.core.shape.timing import span, timing_of
-from grainpocket.core.shape.voice import spec_of
-from grainpocket.core.sound.audio import Samples, db_of
-from grainpocket.web.answers import json_of
+from grainpocket.core.shape.voice import spec_of, under_the_hand
+from grainpocket.core.sound.audio import Samples, db_of, planar
+from grainpocket.web.answers import json_of, pcm_of
 from grainpocket.web.drawings import DrawingReply
 from grainpocket.web.pockets import desk, voice_reply
 from grainpocket.web.routes import routes
@@ -42,6 +43,24 @@ def get_keys(path: PadPath, query: KeysQuery) -> Response:
     found = desk().keys(pocket, path.pad, range(query.low, query.high + 1))
     notes = {note: voice_reply(pocket, path.pad, key, spec, None, []) for note, (key, spec) in found.items()}
     return json_of(KeysReply(root=round(pad.sound.root), notes=notes))
+
+
+class VoiceAsked(BaseModel):
+    """sound: settings by name, where null is the default, over those that the pad has; note: semitones from its root."""
+
+    sound: Changes = {}
+    note: int = Field(default=0, ge=-60, le=60)
+
+
+@api.post("/pockets/<pocket>/pads/<int:pad>/voice", responses={404: Problem, 422: Problem})
+def try_voice(path: PadPath, body: VoiceAsked) -> Response:
+    """A pad's voice as it would sound with other settings: left samples, then right ones, as little-endian float32. Nothing is
+    written: a hand that moves a setting hears it many times a second, beside the edits."""
+    pocket, pad = _pad(path)
+    tried = pad.model_copy(update={"sound": with_sound(pad.sound, body.sound)})
+    response = pcm_of(planar(desk().renderer.voice(spec_of(pocket, tried, under_the_hand(tried, body.note)))))
+    response.headers["Cache-Control"] = "no-store"
+    return response
 
 
 class ShapeReply(BaseModel):

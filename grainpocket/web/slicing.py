@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-import threading
-from collections import OrderedDict
 from collections.abc import Callable
-from typing import Generic, TypeVar
+from typing import TypeVar
 
 import numpy as np
 
 from grainpocket.core.chop.facts import Tone, cleanness, clear_pitch, tone
 from grainpocket.core.chop.kin import slices
+from grainpocket.core.kept import Kept
 from grainpocket.core.listen.harmony.pitch import Pitch
 from grainpocket.core.pocket import RATE, Chop, Pocket, Source
 from grainpocket.core.sound.audio import Samples
@@ -24,48 +23,26 @@ Stretch = tuple[str, int, int]
 T = TypeVar("T")
 
 
-class _Kept(Generic[T]):
-    """What was worked out of each stretch, the longest unused thrown out first."""
-
-    def __init__(self, audio: AudioStore, look: Callable[[Samples, int], T]) -> None:
-        self._audio, self._look = audio, look
-        self._known: OrderedDict[Stretch, T] = OrderedDict()
-        self._lock = threading.Lock()
-
-    def __contains__(self, key: Stretch) -> bool:
-        with self._lock:
-            return key in self._known
-
-    def get(self, key: Stretch) -> T:
-        with self._lock:
-            if key in self._known:
-                self._known.move_to_end(key)
-                return self._known[key]
-        audio, start, end = key
-        found = self._look(self._audio.read(audio, start, min(end, start + _LOOKED_AT)), RATE)
-        with self._lock:
-            self._known[key] = found
-            while len(self._known) > _MOST:
-                self._known.popitem(last=False)
-        return found
-
-
 class FactKeeper:
     """Positions outside an audio are silence."""
 
     def __init__(self, audio: AudioStore) -> None:
         self._audio = audio
-        self._tones, self._pitches = _Kept(audio, tone), _Kept(audio, clear_pitch)
+        self._tones: Kept[Stretch, Tone] = Kept(_MOST)
+        self._pitches: Kept[Stretch, Pitch | None] = Kept(_MOST)
 
     def tone(self, audio: str, start: int, end: int) -> Tone:
-        return self._tones.get((audio, start, end))
+        return self._tones.made((audio, start, end), lambda: self._looked_at(tone, audio, start, end))
 
     def pitch(self, audio: str, start: int, end: int) -> Pitch | None:
-        return self._pitches.get((audio, start, end))
+        return self._pitches.made((audio, start, end), lambda: self._looked_at(clear_pitch, audio, start, end))
 
     def known_pitch(self, audio: str, start: int, end: int) -> Pitch | None:
         """Its pitch if that was asked for before: it takes longer than all else."""
-        return self._pitches.get((audio, start, end)) if (audio, start, end) in self._pitches else None
+        return self._pitches.get((audio, start, end))
+
+    def _looked_at(self, look: Callable[[Samples, int], T], audio: str, start: int, end: int) -> T:
+        return look(self._audio.read(audio, start, min(end, start + _LOOKED_AT)), RATE)
 
     def clean(self, audio: str, at: int) -> float | None:
         return cleanness(self._audio.hearing(audio), at)

@@ -79,8 +79,11 @@ def voice(rng: np.random.Generator, frames: int, tonic: int, minor: bool, watche
     return treated(np.repeat(np.pad(out, (0, frames - len(out)))[:, None], 2, axis=1), rng)
 
 
-def sung(spoken: Mono, rng: np.random.Generator, tonic: int, minor: bool) -> Mono:
-    """The same words slower and on notes: steps along a scale, glides between them, vibrato, a hand that is not quite sure."""
+def sung(
+    spoken: Mono, rng: np.random.Generator, tonic: int, minor: bool, formants: float = 1.0, beside: tuple[float, ...] = ()
+) -> Mono:
+    """The same words slower and on notes: steps along a scale, glides between them, vibrato, a hand that is not quite sure.
+    formants: how much higher those of the throat lie; beside: further voices so many semitones off, each a little late."""
     import pyworld
 
     x = spoken.astype(np.float64)
@@ -104,8 +107,16 @@ def sung(spoken: Mono, rng: np.random.Generator, tonic: int, minor: bool) -> Mon
     seconds = np.arange(len(frame)) * FRAME_MS / 1000
     notes += rng.uniform(0, 0.5) * np.sin(2 * np.pi * rng.uniform(4.5, 6.5) * seconds)
     notes += 0.15 * np.convolve(rng.standard_normal(len(frame) + 39), np.ones(40) / 40**0.5, "valid") * rng.uniform(0, 1)
+    if formants != 1:
+        bins = np.arange(envelope.shape[1])
+        envelope = np.ascontiguousarray([np.interp(bins / formants, bins, row) for row in envelope])
     wanted = np.where(pitch[frame] > 0, 440 * 2 ** ((notes - 69) / 12), 0.0)
     out = pyworld.synthesize(wanted, envelope[frame], breath[frame], RATE, FRAME_MS)
+    for semitones in beside:
+        unsure = 2 ** ((semitones + 0.1 * np.sin(np.arange(len(wanted)) * rng.uniform(0.002, 0.01))) / 12)
+        other = pyworld.synthesize(wanted * unsure, envelope[frame], breath[frame], RATE, FRAME_MS)
+        late = int(rng.uniform(0.0, 0.03) * RATE)
+        out[late:] += rng.uniform(0.4, 0.9) * other[: len(out) - late]
     return np.asarray(out / max(1e-6, float(np.abs(out).max())), np.float32)
 
 

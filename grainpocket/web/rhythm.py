@@ -1,4 +1,4 @@
-"""Patterns as MIDI files, out and in."""
+"""What Rhythm asks of the core beside edits: MIDI files out and in, the names of chords, how a chop lies in them."""
 
 from __future__ import annotations
 
@@ -6,6 +6,7 @@ from flask import Response, abort, request
 from pydantic import BaseModel, Field
 
 from grainpocket.core.pocket import MOST_PADS, PAGE, Hit
+from grainpocket.core.rhythm.chord_fit import BarFit, chord_fits
 from grainpocket.core.rhythm.midi import MOST_BYTES, BadMidi, from_midi, midi_of
 from grainpocket.core.text import file_name
 from grainpocket.web.answers import json_of
@@ -55,3 +56,22 @@ def read_midi(path: PocketPath, query: MidiQuery) -> Response:
         name=found.name, bars=found.bars, beats_per_bar=found.beats_per_bar, tempo=found.tempo, hits=list(found.hits)
     )  # fmt: skip
     return json_of(told)
+
+
+class FitQuery(BaseModel):
+    pad: int = Field(ge=0, lt=MOST_PADS)
+
+
+class FitsReply(BaseModel):
+    """Bars in which the pad sounds, each against its chords."""
+
+    bars: list[BarFit]
+
+
+@api.get("/pockets/<pocket>/patterns/<pattern>/fits", responses={200: FitsReply, 404: Problem})
+def get_chord_fits(path: PatternPath, query: FitQuery) -> Response:
+    """How a pad's chop lies in the chords of a pattern, bar by bar, and the shift that makes each part fit."""
+    pocket = desk().pockets.load(path.pocket).pocket
+    if path.pattern not in pocket.patterns:
+        abort(404, "That pattern is no longer in the pocket.")
+    return json_of(FitsReply(bars=chord_fits(pocket, pocket.patterns[path.pattern], query.pad, desk().audio.read)))
