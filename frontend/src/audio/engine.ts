@@ -6,6 +6,7 @@ let ear: GainNode | null = null;
 const meters: AnalyserNode[] = [];
 
 export const RATE = 44100;
+const METERED = 4096;
 
 /** Marks for tests and benchmarks: what happened when, in performance.now() milliseconds. */
 export const timings: { what: string; at: number }[] = [];
@@ -27,12 +28,35 @@ export function audio(): AudioContext {
     ear.connect(split);
     for (let side = 0; side < 2; side++) {
       const meter = context.createAnalyser();
-      meter.fftSize = 2048;
+      meter.fftSize = METERED;
       split.connect(meter, side);
       meters.push(meter);
     }
   }
   return context;
+}
+
+/** How far a buffer may be ahead, and by how much a quartz clock may differ from another. */
+const MOST_AHEAD_S = 0.06;
+const DRIFT = 1e-3;
+let ahead = Number.NEGATIVE_INFINITY;
+let looked = 0;
+
+/**
+ * The audio clock between its steps, in seconds. The context's own time goes on by whole buffers, 3 to 20 ms at once: what is
+ * played by hand would be written down that far off. Right after a step the two clocks differ most, and that is what holds
+ * until the next; where sound stands still, so does this.
+ */
+export function clock(): number {
+  const context = audio();
+  const time = context.currentTime;
+  if (context.state !== "running") return time;
+  const now = performance.now() / 1000;
+  const off = time - now;
+  ahead = Math.max(off, ahead - DRIFT * (now - looked));
+  if (ahead - off > MOST_AHEAD_S) ahead = off;
+  looked = now;
+  return now + ahead;
 }
 
 /** For what is played by hand: pads, slices and finds, at the master's level. */
@@ -56,9 +80,9 @@ export function setLevel(db: number): void {
   output().gain.value = Math.fround(10 ** (db / 20));
 }
 
-const buffer = new Float32Array(2048);
+const buffer = new Float32Array(METERED);
 
-/** Largest sample of the last 46 ms on each side. */
+/** Largest sample of the last 93 ms on each side: twice as long as it is between two looks. */
 export function peaks(): [number, number] {
   const out: [number, number] = [0, 0];
   meters.forEach((meter, side) => {

@@ -3,7 +3,7 @@ import { create } from "zustand";
 
 import { api, ask } from "../api/client";
 import type { FullSound, KeysReply } from "../api/types";
-import { voices } from "./voices";
+import { slot, voices } from "./voices";
 
 const REACH = 24;
 const NEAR = 2;
@@ -58,40 +58,47 @@ class Instrument {
   press(pad: number, note: number, velocity: number): void {
     const voice = pad === this.pad ? this.keys?.notes[note] : undefined;
     if (!voice || !this.settings) return;
-    const before = this.held.at(-1);
-    const legato = this.settings.voices !== "poly" && before !== undefined;
-    if (legato && before !== undefined) voices.letGo(slot(before), 132);
+    const before = this.one();
     this.held.push(note);
-    const glide =
-      legato && this.settings.glide > 0 && before !== undefined
-        ? { cents: (before - note) * 100, seconds: this.settings.glide / 1000 }
-        : null;
-    voices.strike(voice.key, slot(note), pad, this.settings, velocity, glide);
-    const most = Math.round(this.settings.most_voices);
-    if (this.settings.voices === "poly" && this.held.length > most)
-      voices.letGo(slot(this.held.shift() as number), 132);
+    if (this.settings.voices === "poly") {
+      voices.strike(voice.key, slot(note), pad, this.settings, velocity, null);
+      const most = Math.round(this.settings.most_voices);
+      if (this.held.length > most) voices.letGo(slot(this.held.shift() as number), 132);
+    } else if (this.one() === note) {
+      // One voice, and it is this note's turn: with "highest" or "lowest" another that is held may keep it.
+      if (before !== undefined) voices.letGo(slot(before), 132);
+      const glide =
+        before !== undefined && this.settings.glide > 0
+          ? { cents: (before - note) * 100, seconds: this.settings.glide / 1000 }
+          : null;
+      voices.strike(voice.key, slot(note), pad, this.settings, velocity, glide);
+    }
     this.show();
   }
 
   release(_pad: number, note: number): void {
+    const sounded = this.one();
     this.held = this.held.filter((one) => one !== note);
     const voice = this.keys?.notes[note];
     if (this.settings?.play !== "one-shot") voices.letGo(slot(note), voice?.release ?? 529);
-    const next = this.held.at(-1);
+    const next = this.one();
     // One voice goes back to what is still held.
-    if (this.settings && this.settings.voices !== "poly" && next !== undefined && this.keys?.notes[next])
+    if (this.settings && sounded === note && next !== undefined && this.keys?.notes[next])
       voices.strike(this.keys.notes[next].key, slot(next), this.pad, this.settings, 110, null);
     this.show();
+  }
+
+  /** Of a sound with one voice the note that has it, of those that are held; undefined where each has its own. */
+  private one(): number | undefined {
+    const how = this.settings?.voices ?? "poly";
+    if (how === "poly" || !this.held.length) return undefined;
+    if (how === "high") return Math.max(...this.held);
+    return how === "low" ? Math.min(...this.held) : this.held.at(-1);
   }
 
   private show(): void {
     useNotes.setState({ down: new Set(this.held) });
   }
-}
-
-/** Notes sound beside the pads, under numbers that no pad has. */
-function slot(note: number): number {
-  return -1000 - note;
 }
 
 export const instrument = new Instrument();

@@ -1,6 +1,6 @@
 /** What the players of loops and of songs share: a worklet, where it is, and segments fetched by key. */
 import { floats } from "../api/client";
-import { audio, straight, wake, worklet } from "./engine";
+import { audio, clock, straight, wake, worklet } from "./engine";
 import type { LoopMessage, LoopReport } from "./loopMessages";
 import workletUrl from "./loop.worklet.ts?worker&url";
 
@@ -18,12 +18,16 @@ export class Line {
   private node: AudioWorkletNode | null = null;
   private pending: LoopMessage[] = [];
   private connecting: Promise<void> | null = null;
-  private started = 0;
-  private report: LoopReport = { place: 0, frame: 0, playing: false };
+  private run = 0;
+  private stopped = true;
+  private report: LoopReport = { run: 0, place: 0, frame: 0, playing: false };
   playing = false;
 
-  /** onPlaying: told when it begins or ends to play, by itself too. */
-  constructor(private readonly onPlaying: (playing: boolean) => void) {}
+  /** onPlaying: told when it begins or ends to play, by itself too; onBegun: when what was queued has begun. */
+  constructor(
+    private readonly onPlaying: (playing: boolean) => void,
+    private readonly onBegun: () => void = () => undefined,
+  ) {}
 
   post(message: LoopMessage): void {
     if (!this.node) {
@@ -39,8 +43,11 @@ export class Line {
       const node = new AudioWorkletNode(audio(), "grain-loop", { numberOfInputs: 0, outputChannelCount: [2] });
       node.connect(straight());
       node.port.onmessage = (event: MessageEvent<LoopReport>) => {
+        if (event.data.begun) this.onBegun();
+        // What fades out was started before.
+        if (event.data.run !== this.run) return;
         this.report = event.data;
-        if (this.playing !== event.data.playing && this.started <= event.data.frame) this.tell(event.data.playing);
+        if (this.playing !== event.data.playing && !this.stopped) this.tell(event.data.playing);
       };
       this.node = node;
       for (const message of this.pending.splice(0)) node.port.postMessage(message);
@@ -55,21 +62,22 @@ export class Line {
 
   start(place: number): void {
     wake();
-    this.started = Math.round(audio().currentTime * audio().sampleRate);
-    this.report = { place, frame: this.started, playing: true };
-    this.post({ type: "start", place });
+    this.stopped = false;
+    this.run++;
+    this.report = { run: this.run, place, frame: Math.round(clock() * audio().sampleRate), playing: true };
+    this.post({ type: "start", run: this.run, place });
     this.tell(true);
   }
 
   stop(): void {
     if (this.node) this.post({ type: "stop" });
-    this.started = Number.POSITIVE_INFINITY;
+    this.stopped = true;
     this.tell(false);
   }
 
   /** The sample that is heard now, as if it went on for ever. */
   place(): number {
-    const now = audio().currentTime * audio().sampleRate - audio().baseLatency * audio().sampleRate;
+    const now = (clock() - audio().baseLatency) * audio().sampleRate;
     return this.report.place + (now - this.report.frame);
   }
 }

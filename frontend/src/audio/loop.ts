@@ -11,16 +11,28 @@ interface LoopState {
   playing: boolean;
   /** Whether a loop is ready to play. */
   ready: boolean;
+  /** Beats between which alone it goes round while it is worked on. */
+  part: [number, number] | null;
+  /** The pattern that comes at the next bar, while another one is heard. */
+  next: string | null;
 }
 
-export const useLoop = create<LoopState>(() => ({ playing: false, ready: false }));
+export const useLoop = create<LoopState>(() => ({ playing: false, ready: false, part: null, next: null }));
 
 const MOST_KEPT = 1200;
 /** Of what is rendered as it is asked for: the first ones in small groups, so that they are heard at once. */
 const GROUPS = [1, 2, 4, 8];
 
 class LoopPlayer {
-  private line = new Line((playing) => useLoop.setState({ playing }));
+  private line = new Line(
+    (playing) => {
+      useLoop.setState({ playing });
+      if (!playing) this.takeNext();
+    },
+    () => this.takeNext(),
+  );
+  /** What comes at the next bar: another pattern, chosen while this one is heard. */
+  private next: { loop: Loop; sum: Stereo } | null = null;
   private kept = new Map<string, Stereo>();
   private shown: Loop | null = null;
   private sum: Stereo = [new Float32Array(0), new Float32Array(0)];
@@ -72,13 +84,18 @@ class LoopPlayer {
 
   /** What the server renders now, from the playhead on: each group is heard as it comes. */
   private async fetchInTurn(loop: Loop, missing: Segment[], ticket: number): Promise<void> {
-    const alike = this.isAlike(loop);
+    let alike = this.isAlike(loop);
     for (let first = 0, group = 0; first < missing.length; group++) {
       const count = GROUPS[Math.min(group, GROUPS.length - 1)] as number;
       const mine = missing.slice(first, first + count);
       await fetchGroup(mine, (key, sound) => this.kept.set(key, sound));
       if (ticket !== this.wanted) return;
       if (alike) this.patch(mine);
+      // Of another length, it is taken on as soon as what comes next is here; the rest follows in its place.
+      else if (group >= 1 || first + count >= missing.length) {
+        this.show(loop);
+        alike = true;
+      }
       if (group === 0) mark("loop scheduled");
       first += count;
     }
@@ -117,35 +134,88 @@ class LoopPlayer {
 
   private show(loop: Loop): void {
     const before = this.shown;
+    if (before && before.pattern !== loop.pattern && useLoop.getState().playing) return this.queue(loop);
+    this.forgetNext();
+    if (before && before.pattern !== loop.pattern) this.setPart(null);
     if (!before || !this.isAlike(loop)) {
       this.sum = [new Float32Array(loop.length), new Float32Array(loop.length)];
       for (const segment of loop.segments) this.lay(segment);
       // The same beat sounds on: samples scale with the tempo.
       const scale = before ? before.tempo / loop.tempo : 1;
       this.line.post({ type: "load", left: this.sum[0].slice(), right: this.sum[1].slice(), scale });
+      if (before && before.tempo !== loop.tempo) this.setPart(useLoop.getState().part, loop);
     } else this.patch(loop.segments.filter(({ key }, i) => key !== before.segments[i]?.key));
     this.shown = loop;
     if (loop.settled) mark("loop scheduled");
   }
 
+  /** Another pattern takes over where the bar ends that is heard now. */
+  private queue(loop: Loop): void {
+    const sum: Stereo = [new Float32Array(loop.length), new Float32Array(loop.length)];
+    for (const { key, start } of loop.segments) {
+      const part = this.kept.get(key);
+      if (!part) continue;
+      sum[0].set(part[0], start);
+      sum[1].set(part[1], start);
+    }
+    this.next = { loop, sum };
+    useLoop.setState({ next: loop.pattern });
+    this.setPart(null);
+    const bar = ((this.bars(this.shown as Loop) * 60) / (this.shown as Loop).tempo) * loop.rate;
+    this.line.post({ type: "queue", left: sum[0].slice(), right: sum[1].slice(), every: bar });
+  }
+
+  /** Quarter notes of a bar of what is heard. */
+  bars: (loop: Loop) => number = () => 4;
+
+  private forgetNext(): void {
+    if (!this.next) return;
+    this.next = null;
+    useLoop.setState({ next: null });
+    this.line.post({ type: "queue", left: new Float32Array(0), right: new Float32Array(0), every: 0 });
+  }
+
+  /** It has come, or all has stopped: it is what is heard. */
+  private takeNext(): void {
+    if (!this.next) return;
+    const { loop, sum } = this.next;
+    this.next = null;
+    this.shown = loop;
+    this.sum = sum;
+    useLoop.setState({ next: null });
+    if (!useLoop.getState().playing) {
+      this.line.post({ type: "load", left: sum[0].slice(), right: sum[1].slice(), scale: 1 });
+    }
+  }
+
+  /** Go round between two beats of the pattern alone; null: all of it. To try things: the file is always whole. */
+  setPart(part: [number, number] | null, loop = this.shown): void {
+    const frame = (beat: number) => Math.round((beat * 60 * (loop?.rate ?? 0)) / (loop?.tempo ?? 1));
+    useLoop.setState({ part: loop ? part : null });
+    this.line.post({ type: "part", from: part ? frame(part[0]) : 0, to: part && loop ? frame(part[1]) : 0 });
+  }
+
   private patch(changed: Segment[]): void {
     for (const segment of changed) this.lay(segment);
-    const patches = changed.map(({ key, start }) => {
-      const [left, right] = this.kept.get(key) as Stereo;
-      return { start, left, right };
+    const patches = changed.flatMap(({ key, start }) => {
+      const part = this.kept.get(key);
+      return part ? [{ start, left: part[0], right: part[1] }] : [];
     });
     if (patches.length) this.line.post({ type: "patch", patches });
   }
 
   private lay({ key, start }: Segment): void {
-    const part = this.kept.get(key) as Stereo;
+    const part = this.kept.get(key);
+    if (!part) return;
     this.sum[0].set(part[0], start);
     this.sum[1].set(part[1], start);
   }
 
-  start(place = 0): void {
+  start(place?: number): void {
     if (!this.shown) return;
-    this.line.start(place);
+    const part = useLoop.getState().part;
+    const first = part ? Math.round((part[0] * 60 * this.shown.rate) / this.shown.tempo) : 0;
+    this.line.start(place ?? first);
     mark("loop start");
   }
 
@@ -158,6 +228,12 @@ class LoopPlayer {
     const length = this.shown?.length ?? 0;
     if (!length || !useLoop.getState().playing) return 0;
     const place = this.line.place();
+    const part = useLoop.getState().part;
+    if (part && this.shown) {
+      const [from, to] = part.map((beat) => (beat * 60 * (this.shown as Loop).rate) / (this.shown as Loop).tempo);
+      const span = Math.max(1, (to as number) - (from as number));
+      if (place >= (from as number)) return (from as number) + ((place - (from as number)) % span);
+    }
     return ((place % length) + length) % length;
   }
 
@@ -177,4 +253,12 @@ export const loopPlayer = new LoopPlayer();
 export function inLoop(width: number): number | null {
   const loop = loopPlayer.loop();
   return loop ? (loopPlayer.place() / loop.length) * width : null;
+}
+
+/** The same in a picture of one pass of a pattern; null while another pattern is heard. */
+export function inPass(pattern: string, width: number): number | null {
+  const loop = loopPlayer.loop();
+  if (!loop || loop.pattern !== pattern) return null;
+  const pass = loop.length / (loop.passes ?? 1);
+  return ((loopPlayer.place() % pass) / pass) * width;
 }

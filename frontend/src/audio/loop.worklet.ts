@@ -18,12 +18,16 @@ class LoopProcessor extends AudioWorkletProcessor {
   private loops = true;
   private place = 0;
   private playing = false;
+  private run = 0;
   private stopping = 0;
   /** What would have been heard next, had nothing changed. */
   private oldLeft = new Float32Array(FADE);
   private oldRight = new Float32Array(FADE);
   private fading = 0;
   private sinceReport = REPORT;
+  private part: [number, number] = [0, 0];
+  private next: { left: Float32Array; right: Float32Array; every: number } | null = null;
+  private begun = false;
 
   constructor() {
     super();
@@ -43,10 +47,17 @@ class LoopProcessor extends AudioWorkletProcessor {
     } else if (message.type === "patch") {
       this.keepOld();
       for (const { start, left, right } of message.patches) this.lay(start, left, right);
+    } else if (message.type === "queue") {
+      this.next = message.left.length ? message : null;
+    } else if (message.type === "part") {
+      this.keepOld();
+      this.part = [message.from, message.to];
+      if (message.to && (this.place < message.from || this.place >= message.to)) this.place = message.from;
     } else if (message.type === "drop") {
       for (const page of this.pages.keys())
         if ((page + 1) * PAGE <= message.before || page * PAGE >= message.after) this.pages.delete(page);
     } else if (message.type === "start") {
+      this.run = message.run;
       this.place = message.place;
       this.playing = this.length > 0;
       this.stopping = this.fading = 0;
@@ -54,6 +65,20 @@ class LoopProcessor extends AudioWorkletProcessor {
     } else if (this.playing) {
       this.stopping = FADE;
     }
+  }
+
+  /** What was queued begins, over the end of what was heard. */
+  private takeNext(): void {
+    const next = this.next;
+    if (!next) return;
+    this.keepOld();
+    this.next = null;
+    this.pages.clear();
+    this.part = [0, 0];
+    this.length = next.left.length;
+    this.place = 0;
+    this.lay(0, next.left, next.right);
+    this.begun = true;
   }
 
   private resize(length: number, loops: boolean, scale: number): void {
@@ -125,15 +150,30 @@ class LoopProcessor extends AudioWorkletProcessor {
       }
       left[i] = this.playing ? l : 0;
       right[i] = this.playing ? r : 0;
-      if (++this.place >= this.length) {
+      const after = ++this.place;
+      if (this.next && (this.place >= this.length || this.place % this.next.every < 1)) this.takeNext();
+      else if (this.part[1] && this.place === Math.min(this.part[1], this.length)) {
+        // Out of the middle of what sounds: crossfaded, as every jump is.
+        if (this.part[1] < this.length || this.part[0] > 0) this.keepOld();
+        this.place = this.part[0];
+      } else if (this.place >= this.length) {
         if (this.loops) this.place = 0;
         else this.playing = false;
       }
+      // Wherever it jumped to, the page is another one.
+      if (this.place !== after) number = -1;
     }
     this.sinceReport += left.length;
-    if (this.sinceReport >= REPORT || !this.playing) {
+    if (this.sinceReport >= REPORT || !this.playing || this.begun) {
       this.sinceReport = 0;
-      const report: LoopReport = { place: this.place, frame: currentFrame + left.length, playing: this.playing };
+      const report: LoopReport = {
+        run: this.run,
+        place: this.place,
+        frame: currentFrame + left.length,
+        playing: this.playing,
+        begun: this.begun,
+      };
+      this.begun = false;
       this.port.postMessage(report);
     }
     return true;

@@ -8,12 +8,19 @@ export type LoopMessage =
   | { type: "patch"; patches: { start: number; left: Side; right: Side }[] }
   /** Let go of what lies outside. */
   | { type: "drop"; before: number; after: number }
-  | { type: "start"; place: number }
+  /** Another loop, to begin where a stretch of so many samples ends; an empty one: none. */
+  | { type: "queue"; left: Side; right: Side; every: number }
+  /** Go round between two places alone; to 0: all of it. */
+  | { type: "part"; from: number; to: number }
+  | { type: "start"; run: number; place: number }
   | { type: "stop" };
 
-/** place: the sample of the loop that sounds at `frame` of the audio clock. */
+/** run: the start that it tells of. place: the sample of the loop that sounds at `frame` of the audio clock. */
 export interface LoopReport {
+  run: number;
   place: number;
   frame: number;
   playing: boolean;
+  /** What was queued has begun. */
+  begun?: boolean;
 }

@@ -2,7 +2,7 @@
 import { create } from "zustand";
 
 import { pcm } from "../api/client";
-import { audio, mark, output, wake } from "./engine";
+import { audio, clock, mark, output, wake } from "./engine";
 
 interface Preview {
   /** What is heard or on its way: the source's audio and the stretch of it. */
@@ -63,7 +63,7 @@ class PreviewPlayer {
     };
     source.start(0, share * buffer.duration);
     mark("preview start");
-    this.startedAt = context.currentTime - share * buffer.duration;
+    this.startedAt = clock() - share * buffer.duration;
     this.source = source;
     this.gain = gain;
     usePreview.setState({ preview: { hash, start, end, url, coming: false } });
@@ -86,7 +86,7 @@ class PreviewPlayer {
   private share(): number {
     const length = this.source?.buffer?.duration ?? 0;
     if (!length) return 0;
-    return ((((audio().currentTime - this.startedAt) % length) + length) % length) / length;
+    return ((((clock() - this.startedAt) % length) + length) % length) / length;
   }
 
   /** The sample of the source that is heard now. */

@@ -137,6 +137,10 @@ class LineRecorder {
 
   close(): void {
     if (this.from && this.node) this.from.disconnect(this.node);
+    if (this.node) {
+      this.node.port.onmessage = null;
+      this.node.port.postMessage("end");
+    }
     if (this.deck) this.deck.disconnect();
     this.deck?.stop();
     for (const track of this.stream?.getTracks() ?? []) track.stop();
@@ -192,10 +196,12 @@ class LineRecorder {
   async stop(): Promise<boolean> {
     const take = this.take;
     if (!take) return false;
-    await new Promise<void>((done) => {
-      this.flushed = done;
-      this.node?.port.postMessage("rest");
-    });
+    const { node } = this;
+    if (node)
+      await new Promise<void>((done) => {
+        this.flushed = done;
+        node.port.postMessage("rest");
+      });
     this.take = null;
     this.stopNoting?.();
     this.stopNoting = null;

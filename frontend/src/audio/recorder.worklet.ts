@@ -6,11 +6,15 @@ class RecorderProcessor extends AudioWorkletProcessor {
   private block = new Float32Array(FRAMES * 2);
   private at = 0;
   private peak = 0;
+  private over = false;
 
   constructor() {
     super();
-    // Asked for the rest: what has come since the last whole block.
-    this.port.onmessage = () => this.send(true);
+    // "rest": what has come since the last whole block. "end": never again; else it would go on with silence beside the next one.
+    this.port.onmessage = ({ data }: MessageEvent<"rest" | "end">) => {
+      if (data === "end") this.over = true;
+      else this.send(true);
+    };
   }
 
   private send(last: boolean): void {
@@ -33,7 +37,7 @@ class RecorderProcessor extends AudioWorkletProcessor {
       this.peak = Math.max(this.peak, Math.abs(l), Math.abs(r));
       if (++this.at === FRAMES) this.send(false);
     }
-    return true;
+    return !this.over;
   }
 }
 

@@ -2,7 +2,7 @@
 import { create } from "zustand";
 
 import { pcm } from "../api/client";
-import { audio, mark, output, wake, worklet } from "./engine";
+import { audio, clock, mark, output, wake, worklet } from "./engine";
 import { CHUNK, JOIN, type TapeMessage, type TapeReport } from "./tapeMessages";
 import workletUrl from "./tape.worklet.ts?worker&url";
 
@@ -25,8 +25,8 @@ class TapePlayer {
   private here = new Map<number, number>();
   private coming = new Set<number>();
   private loop: Stretch | null = null;
-  private report: TapeReport = { place: 0, frame: 0, playing: false };
-  private startedAt = 0;
+  private run = 0;
+  private report: TapeReport = { run: 0, place: 0, frame: 0, playing: false };
   private trim: GainNode | null = null;
   private db = 0;
   private clicks: { places: number[]; accents: boolean[]; level: number } | null = null;
@@ -49,7 +49,8 @@ class TapePlayer {
   }
 
   private hear(report: TapeReport): void {
-    if (report.frame < this.startedAt) return;
+    // What fades out was started before.
+    if (report.run !== this.run) return;
     this.report = report;
     if (!report.playing && useTape.getState().playing) useTape.setState({ playing: null });
     if (report.playing) this.fill(report.place);
@@ -85,10 +86,17 @@ class TapePlayer {
     if (useTape.getState().playing !== hash) return;
     if (hash !== this.hash) this.switchTo(hash, frames);
     this.loop = loop;
-    this.startedAt = Math.round(audio().currentTime * audio().sampleRate);
-    this.report = { place, frame: this.startedAt, playing: true };
+    this.run++;
+    this.report = { run: this.run, place, frame: Math.round(clock() * audio().sampleRate), playing: true };
     this.fill(place);
-    this.post({ type: "play", place, end: frames, loopStart: loop?.start ?? -1, loopEnd: loop?.end ?? -1 });
+    this.post({
+      type: "play",
+      run: this.run,
+      place,
+      end: frames,
+      loopStart: loop?.start ?? -1,
+      loopEnd: loop?.end ?? -1,
+    });
     mark("tape start");
   }
 
@@ -127,7 +135,7 @@ class TapePlayer {
   /** The sample of the source that is heard now. */
   place(): number {
     if (!useTape.getState().playing) return this.report.place;
-    const now = (audio().currentTime - audio().baseLatency) * audio().sampleRate;
+    const now = (clock() - audio().baseLatency) * audio().sampleRate;
     let place = this.report.place + (now - this.report.frame);
     if (this.loop && this.loop.end > this.loop.start && place >= this.loop.end)
       place = this.loop.start + ((place - this.loop.start) % (this.loop.end - this.loop.start));

@@ -13,6 +13,7 @@ class TapeProcessor extends AudioWorkletProcessor {
   private loopStart = -1;
   private loopEnd = -1;
   private playing = false;
+  private run = 0;
   private rising = 0;
   private falling = 0;
   private sinceReport = REPORT;
@@ -40,6 +41,7 @@ class TapeProcessor extends AudioWorkletProcessor {
       this.chunks.clear();
       this.playing = false;
     } else if (message.type === "play") {
+      this.run = message.run;
       this.place = message.place;
       this.end = message.end;
       this.loopStart = message.loopStart;
@@ -149,7 +151,8 @@ class TapeProcessor extends AudioWorkletProcessor {
     this.sinceReport += left.length;
     if (this.sinceReport >= REPORT || !this.playing) {
       this.sinceReport = 0;
-      const report: TapeReport = { place: this.place, frame: currentFrame + left.length, playing: this.playing };
+      const { run, place, playing } = this;
+      const report: TapeReport = { run, place, frame: currentFrame + left.length, playing };
       this.port.postMessage(report);
     }
     return true;

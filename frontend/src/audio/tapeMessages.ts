@@ -10,11 +10,13 @@ export type TapeMessage =
   /** Clicks to lay over the record: places rise; null is silence. sounds: of a beat and of a bar's first. */
   | { type: "clicks"; places: Float64Array | null; accents: Uint8Array; level: number }
   | { type: "clickSounds"; beat: Float32Array<ArrayBuffer>; accent: Float32Array<ArrayBuffer> }
-  | { type: "play"; place: number; end: number; loopStart: number; loopEnd: number }
+  | { type: "play"; run: number; place: number; end: number; loopStart: number; loopEnd: number }
   | { type: "loop"; loopStart: number; loopEnd: number }
   | { type: "stop" };
 
+/** run: the start that it tells of. */
 export interface TapeReport {
+  run: number;
   place: number;
   frame: number;
   playing: boolean;

@@ -4,24 +4,35 @@ import { create } from "zustand";
 import { pcm } from "../api/client";
 import type { FullSound, Pad, Sounds } from "../api/types";
 import { soundOf } from "../app/sounds";
-import { audio, mark, output, straight, wake } from "./engine";
+import { audio, mark, wake } from "./engine";
+import { Stroke } from "./stroke";
 
 const REST_MS = 900;
 const LONG_REST_MS = 3000;
+/** Where what sounds belongs to no pad. */
+const NOTHING = -1;
 /** Voices of one pad across the keys. */
 const MOST_KEPT = 128;
 
-interface Sounding {
-  source: AudioBufferSourceNode;
-  gain: GainNode;
-  choke: number;
-  began: number;
-  held: boolean;
-  ended: boolean;
+/** What sounds under a number while a hand moves its settings; over: the edit is written down, its own voice is on its way. */
+interface Lent {
+  slot: number;
+  pad: number;
+  buffer: AudioBuffer;
+  over: boolean;
 }
 
-/** Pads that sound now, and how often each was hit, so that a card can light up again. */
-export const useSounding = create<{ sounding: Record<number, number> }>(() => ({ sounding: {} }));
+/** Struck before its voice was here; what is let go meanwhile is not begun at all. */
+interface Waiting {
+  slot: number;
+  held: boolean;
+}
+
+/** Pads that sound now, how often each was hit, so that a card can light up again, and the note that each was struck at last. */
+export const useSounding = create<{ sounding: Record<number, number>; notes: Record<number, number> }>(() => ({
+  sounding: {},
+  notes: {},
+}));
 
 /** The stretch of a find that was struck up and sounds, by its audio; or a reference tone. */
 export const useSlice = create<{ slice: string | null }>(() => ({ slice: null }));
@@ -31,7 +42,8 @@ class Voices {
   private fetching = new Map<string, Promise<AudioBuffer>>();
   private known: Sounds | null = null;
   private pads: Record<string, Pad> = {};
-  private playing = new Map<number, Set<Sounding>>();
+  private playing = new Map<number, Set<Stroke>>();
+  private waiting = new Set<Waiting>();
   /** How often each pad was struck, for what takes turns. */
   private turns = new Map<number, number>();
 
@@ -87,9 +99,7 @@ class Voices {
     if (!coming) {
       coming = pcm(url)
         .then(([left, right]) => {
-          const buffer = audio().createBuffer(2, Math.max(1, left.length), audio().sampleRate);
-          buffer.copyToChannel(left, 0);
-          buffer.copyToChannel(right, 1);
+          const buffer = stereo(left, right);
           this.buffers.set(key, buffer);
           return buffer;
         })
@@ -107,17 +117,36 @@ class Voices {
     const voice = this.known?.voices[pad];
     const settings = this.pads[pad];
     if (!voice || !settings) return;
+    const lent = this.lentTo(pad, voice.key);
     const key = this.variant(pad, voice.variants, velocity) ?? voice.key;
     const buffer = this.buffers.get(key);
     const through = voice.through ? this.buffers.get(voice.through) : undefined;
     const sound = soundOf(settings.sound);
     if (sound.voices !== "poly") this.letGo(pad, this.known?.live.choke ?? 132);
-    if (through && key === voice.key) this.start(through, pad, pad, settings, velocity, true);
+    if (lent) this.start(lent, pad, pad, settings, velocity);
+    else if (through && key === voice.key) this.start(through, pad, pad, settings, velocity, true);
     else if (buffer) this.start(buffer, pad, pad, settings, velocity);
     else
-      void this.fetch(key, `/api/sound/${key}`)
-        .then((late) => this.start(late, pad, pad, settings, velocity))
-        .catch(() => undefined);
+      this.late(this.fetch(key, `/api/sound/${key}`), pad, sound, (buffer) =>
+        this.start(buffer, pad, pad, settings, velocity),
+      );
+  }
+
+  /** Begin once the voice is here, unless it was let go before that. */
+  private late(
+    coming: Promise<AudioBuffer>,
+    slot: number,
+    sound: FullSound,
+    begin: (buffer: AudioBuffer) => void,
+  ): void {
+    const one = { slot, held: sound.play !== "one-shot" };
+    this.waiting.add(one);
+    void coming
+      .then((buffer) => {
+        if (this.waiting.has(one)) begin(buffer);
+      })
+      .catch(() => undefined)
+      .finally(() => this.waiting.delete(one));
   }
 
   /** The voice of this stroke, of a pad that does not always sound the same. */
@@ -132,10 +161,10 @@ class Voices {
   private kept = new Set<string>();
 
   /** Fetch a voice, and keep it until another sound is played across the keys. */
-  async have(key: string): Promise<void> {
+  async have(key: string): Promise<AudioBuffer> {
     this.kept.add(key);
     if (this.kept.size > MOST_KEPT) this.kept.delete(this.kept.values().next().value as string);
-    await this.fetch(key, `/api/sound/${key}`);
+    return this.fetch(key, `/api/sound/${key}`);
   }
 
   /** Sound a voice of a pad under a number of its own. glide: from so many cents off, in so many seconds. */
@@ -157,23 +186,46 @@ class Voices {
       source.detune.setValueAtTime(glide.cents, audio().currentTime);
       source.detune.linearRampToValueAtTime(0, audio().currentTime + glide.seconds);
     };
-    const here = this.buffers.get(key);
+    const here = this.lentTo(slot, key) ?? this.buffers.get(key);
     if (here) begin(here);
-    else
-      void this.have(key)
-        .then(() => begin(this.buffers.get(key) as AudioBuffer))
-        .catch(() => undefined);
+    else this.late(this.have(key), slot, sound, begin);
   }
 
   /** End what sounds under a number, with a fade of so many samples. */
   letGo(slot: number, frames: number): void {
-    for (const sound of this.playing.get(slot) ?? []) this.fade(sound, frames);
+    for (const one of this.waiting) if (one.slot === slot) this.waiting.delete(one);
+    for (const stroke of this.playing.get(slot) ?? []) stroke.fade(frames);
+  }
+
+  private lent: Lent | null = null;
+
+  /** From now on a pad, or a note of it, sounds so, what sounds of it already too: until the edit of the same settings is here. */
+  lend(slot: number, pad: number, left: Float32Array<ArrayBuffer>, right: Float32Array<ArrayBuffer>): void {
+    const buffer = stereo(left, right);
+    this.lent = { slot, pad, buffer, over: false };
+    mark("tried");
+    for (const stroke of [...(this.playing.get(slot) ?? [])]) {
+      if (stroke.ended || stroke.of.rendered) continue;
+      const next = stroke.givesWay(buffer, this.over);
+      if (next) this.playing.get(slot)?.add(next);
+    }
+  }
+
+  takeBack(): void {
+    if (this.lent) this.lent.over = true;
+  }
+
+  private lentTo(slot: number, key: string): AudioBuffer | undefined {
+    if (this.lent?.slot !== slot) return undefined;
+    if (this.lent.over && this.buffers.has(key)) this.lent = null;
+    return this.lent?.buffer;
   }
 
   /** Let a pad go: a held one ends with a short fade, a one-shot rings on. */
   release(pad: number): void {
-    for (const sound of this.playing.get(pad) ?? [])
-      if (sound.held) this.fade(sound, this.known?.voices[pad]?.release ?? 529);
+    for (const one of this.waiting) if (one.slot === pad && one.held) this.waiting.delete(one);
+    for (const stroke of this.playing.get(pad) ?? [])
+      if (stroke.of.held) stroke.fade(this.known?.voices[pad]?.release ?? 529);
   }
 
   /** rendered: to the end, with the master in it. */
@@ -185,68 +237,52 @@ class Voices {
     velocity: number,
     rendered = false,
   ): AudioBufferSourceNode {
-    const context = audio();
-    if (settings.choke) {
-      const together = (this.known?.live.together ?? 882) / context.sampleRate;
+    const { choke } = settings;
+    if (choke) {
+      const together = (this.known?.live.together ?? 882) / audio().sampleRate;
       for (const others of this.playing.values())
         for (const other of others)
-          if (other.choke === settings.choke && context.currentTime - other.began > together)
-            this.fade(other, this.known?.live.choke ?? 132);
+          if (other.of.choke === choke && audio().currentTime - other.began > together)
+            other.fade(this.known?.live.choke ?? 132);
     }
-    const source = context.createBufferSource();
-    const gain = context.createGain();
-    source.buffer = buffer;
-    gain.gain.value = (velocity / 127) ** 2;
-    source.connect(gain).connect(rendered ? straight() : output());
-    source.start();
+    const held = soundOf(settings.sound).play !== "one-shot";
+    const stroke = new Stroke(buffer, { slot, pad, choke, held, level: (velocity / 127) ** 2, rendered }, this.over);
     mark("voice start");
-    const sound: Sounding = {
-      source,
-      gain,
-      choke: settings.choke,
-      began: context.currentTime,
-      held: soundOf(settings.sound).play !== "one-shot",
-      ended: false,
-    };
     const mine = this.playing.get(slot) ?? new Set();
-    mine.add(sound);
+    mine.add(stroke);
     this.playing.set(slot, mine);
-    useSounding.setState((s) => ({ sounding: { ...s.sounding, [pad]: (s.sounding[pad] ?? 0) + 1 } }));
-    source.onended = () => {
-      mine.delete(sound);
-      gain.disconnect();
-      if (mine.size) return;
-      useSounding.setState((s) => {
-        const rest = { ...s.sounding };
-        delete rest[pad];
-        return { sounding: rest };
-      });
-    };
-    return source;
+    useSounding.setState((s) => ({
+      sounding: { ...s.sounding, [pad]: (s.sounding[pad] ?? 0) + 1 },
+      notes: { ...s.notes, [pad]: slot === pad ? 0 : noteOf(slot) },
+    }));
+    return stroke.source;
   }
 
-  private fade(sound: Sounding, frames: number): void {
-    if (sound.ended) return;
-    sound.ended = true;
-    const now = audio().currentTime;
-    const end = now + frames / audio().sampleRate;
-    sound.gain.gain.setValueAtTime(sound.gain.gain.value, now);
-    sound.gain.gain.linearRampToValueAtTime(0, end);
-    sound.source.stop(end);
-  }
+  private over = (stroke: Stroke): void => {
+    const { slot, pad } = stroke.of;
+    const mine = this.playing.get(slot);
+    mine?.delete(stroke);
+    if (mine?.size) return;
+    useSounding.setState((s) => {
+      const rest = { ...s.sounding };
+      delete rest[pad];
+      return { sounding: rest };
+    });
+  };
 
   /** Whether any pad sounds. */
   sounds(): boolean {
-    return [...this.playing.values()].some((sounds) => [...sounds].some((sound) => !sound.ended));
+    return [...this.playing.values()].some((strokes) => [...strokes].some((stroke) => !stroke.ended));
   }
 
   silence(): void {
-    for (const sounds of this.playing.values()) for (const sound of sounds) this.fade(sound, 441);
+    this.waiting.clear();
+    for (const strokes of this.playing.values()) for (const stroke of strokes) stroke.fade(441);
     this.stopSlice();
   }
 
   private slices = new Map<string, string>();
-  private slice: Sounding | null = null;
+  private slice: Stroke | null = null;
 
   /** Sound a reference tone, in place of a slice that sounds. */
   async reference(url: string): Promise<void> {
@@ -268,25 +304,21 @@ class Voices {
     }
     const buffer = await this.fetch(url, url);
     this.stopSlice();
-    const source = audio().createBufferSource();
-    const gain = audio().createGain();
-    source.buffer = buffer;
-    source.connect(gain).connect(output());
-    source.start();
+    this.slice = new Stroke(
+      buffer,
+      { slot: NOTHING, pad: NOTHING, choke: 0, held: false, level: 1, rendered: false },
+      (stroke) => {
+        if (this.slice !== stroke) return;
+        this.slice = null;
+        useSlice.setState({ slice: null });
+      },
+    );
     mark("slice start");
-    const sound: Sounding = { source, gain, choke: 0, began: audio().currentTime, held: false, ended: false };
-    this.slice = sound;
     useSlice.setState({ slice: what });
-    source.onended = () => {
-      gain.disconnect();
-      if (this.slice !== sound) return;
-      this.slice = null;
-      useSlice.setState({ slice: null });
-    };
   }
 
   stopSlice(): void {
-    if (this.slice) this.fade(this.slice, 132);
+    this.slice?.fade(132);
     this.slice = null;
     if (useSlice.getState().slice) useSlice.setState({ slice: null });
   }
@@ -296,6 +328,22 @@ class Voices {
     const all = Object.values(this.known?.voices ?? {});
     return [all.filter((voice) => this.buffers.has(voice.key)).length, all.length];
   }
+}
+
+/** Notes across the keys sound beside the pads, under numbers that no pad has. */
+export function slot(note: number): number {
+  return -1000 - note;
+}
+
+function stereo(left: Float32Array<ArrayBuffer>, right: Float32Array<ArrayBuffer>): AudioBuffer {
+  const buffer = audio().createBuffer(2, Math.max(1, left.length), audio().sampleRate);
+  buffer.copyToChannel(left, 0);
+  buffer.copyToChannel(right, 1);
+  return buffer;
+}
+
+function noteOf(slot: number): number {
+  return -1000 - slot;
 }
 
 export const voices = new Voices();

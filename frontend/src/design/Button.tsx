@@ -7,8 +7,8 @@ type Tone = "plain" | "solid" | "go" | "play" | "quiet";
 const TONES: Record<Tone, string> = {
   plain: "border-ink bg-card text-ink hover:bg-well",
   solid: "border-ink bg-ink text-card hover:bg-ink2",
-  go: "border-snare bg-snare text-white hover:brightness-90",
-  play: "border-now bg-now text-white hover:brightness-90",
+  go: "border-snare bg-snare text-card hover:brightness-90",
+  play: "border-now bg-now text-card hover:brightness-90",
   quiet: "border-transparent bg-transparent text-ink hover:bg-well",
 };
 

@@ -54,7 +54,7 @@ export function EditableName({
       ref={input}
       aria-label={label}
       maxLength={80}
-      className={`${className} w-full min-w-0 rounded-[2px] bg-white`}
+      className={`${className} w-full min-w-0 rounded-[2px] bg-card`}
       value={text}
       onChange={(event) => setText(event.target.value)}
       onBlur={keep}

@@ -128,7 +128,7 @@ export function NumberField({
         inputMode="decimal"
         title={`${parameter.help}. Drag, type, wheel, arrow keys; double click for ${fixed(parameter.default, parameter.digits)}.`}
         style={{ width: `${(typed ?? fixed(shown, parameter.digits)).length + 0.3}ch` }}
-        className="min-w-[1.5ch] cursor-ns-resize rounded-[2px] bg-transparent focus:cursor-text focus:bg-white"
+        className="min-w-[1.5ch] cursor-ns-resize rounded-[2px] bg-transparent focus:cursor-text focus:bg-card"
         value={typed ?? fixed(shown, parameter.digits)}
         onChange={(e) => {
           done.current = false;

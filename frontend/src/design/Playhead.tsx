@@ -1,6 +1,8 @@
 /** The line that moves over a picture while it plays: by itself, so that the picture under it is painted once. */
 import { useEffect, useRef } from "react";
 
+import { Glide } from "./glide";
+
 /** at: pixels from the left, or null where it is not in this picture. With `flag`, it has one at its top, as the cursor has. */
 export function Playhead({ moving, at, flag = false }: { moving: boolean; at: () => number | null; flag?: boolean }) {
   const line = useRef<HTMLSpanElement>(null);
@@ -11,21 +13,15 @@ export function Playhead({ moving, at, flag = false }: { moving: boolean; at: ()
   useEffect(() => {
     const element = line.current;
     if (!element || !moving) return;
-    let frame = 0;
-    let shown = false;
+    const glide = new Glide(element);
+    let frame = requestAnimationFrame(tick);
     function tick() {
-      const x = latest.current();
-      if (element && (x !== null || shown)) {
-        shown = x !== null;
-        element.style.visibility = shown ? "visible" : "hidden";
-        if (x !== null) element.style.transform = `translateX(${x - 1}px)`;
-      }
+      glide.follow(latest.current(), performance.now());
       frame = requestAnimationFrame(tick);
     }
-    tick();
     return () => {
       cancelAnimationFrame(frame);
-      element.style.visibility = "hidden";
+      glide.end();
     };
   }, [moving]);
   // On a layer of its own, so that nothing else is painted as it moves.

@@ -16,10 +16,10 @@ export function Sheet({
   return (
     <Dialog.Root open={open} onOpenChange={onOpenChange}>
       <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 z-40 bg-ink/30" />
+        <Dialog.Overlay className="fixed inset-0 z-40 bg-black/40" />
         <Dialog.Content
           aria-describedby={undefined}
-          className="thin-scroll fixed top-1/2 left-1/2 z-50 max-h-[84vh] w-[720px] max-w-[94vw] -translate-x-1/2 -translate-y-1/2 overflow-auto rounded-[5px] border-[1.5px] border-ink bg-card p-5 shadow-[5px_5px_0_var(--color-well)]"
+          className="thin-scroll fixed top-1/2 left-1/2 z-50 outline-none max-h-[84vh] w-[720px] max-w-[94vw] -translate-x-1/2 -translate-y-1/2 overflow-auto rounded-[5px] border-[1.5px] border-ink bg-card p-5 shadow-[5px_5px_0_var(--color-well)]"
         >
           <div className="mb-3 flex items-center justify-between">
             <Dialog.Title className="title text-[19px]">{title}</Dialog.Title>

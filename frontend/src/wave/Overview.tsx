@@ -7,6 +7,7 @@ import { Playhead } from "../design/Playhead";
 import { paintCursor, paintWave, prepare, type Frame } from "./draw";
 import { usePaint, useWidth } from "./useCanvas";
 import { clampSpan, whole } from "./viewport";
+import { faded, INK } from "../design/roles";
 
 /** The whole source in a strip, with the visible stretch as a window to drag. */
 export function Overview({ source, height = 34 }: { source: Source; height?: number }) {
@@ -27,9 +28,9 @@ export function Overview({ source, height = 34 }: { source: Source; height?: num
     c.clearRect(0, 0, width, height);
     paintWave(c, frame, 2, height - 4);
     if (span.end - span.start < source.frames * 0.999) {
-      c.strokeStyle = "#2a1b33";
+      c.strokeStyle = INK;
       c.lineWidth = 2;
-      c.fillStyle = "rgba(42,27,51,0.09)";
+      c.fillStyle = faded(INK, 0.09);
       const left = span.start / perPixel;
       const wide = Math.max(4, (span.end - span.start) / perPixel);
       c.fillRect(left, 0, wide, height);

@@ -8,6 +8,7 @@ import { hearMoved, moveGrid } from "../app/actions";
 import { useCutting } from "../app/cutting";
 import { edit } from "../app/edits";
 import { fits, playFitted } from "../app/fitting";
+import { usePocket } from "../app/pocket";
 import { select, settleSelection, snapped } from "../app/selecting";
 import { type Span, useView } from "../app/view";
 import { newGesture } from "../design/NumberField";
@@ -33,6 +34,7 @@ import {
 import { FLAG, type Handle, handleAt, RULER } from "./handles";
 import { useLines } from "./lines";
 import { sliceMarks } from "./marks";
+import { Said } from "./Said";
 import { barAt, unitAt } from "./span";
 import { panned, whole, zoomed } from "./viewport";
 import { usePaint, useWidth } from "./useCanvas";
@@ -60,6 +62,10 @@ type Drag = { x: number; place: number; moved: boolean; gesture: string } & (
   | { kind: "select"; from: Promise<number>; how: How }
 );
 
+const BY_HAND = "Wheel zooms, drag selects; double click a bar number to select the bar, drag it to move the grid";
+const CUTS_BY_HAND = "; double click adds a cut, drag its flag to move it";
+const BY_KEYS = "By keys: [ and ] move the cursor, M marks, the arrows move what is chosen.";
+
 export function WaveView({ source, height, cutting, chords, onSlice }: Props) {
   const box = useRef<HTMLDivElement>(null);
   const canvas = useRef<HTMLCanvasElement>(null);
@@ -78,6 +84,7 @@ export function WaveView({ source, height, cutting, chords, onSlice }: Props) {
   const bottom = RULER + waveHeight;
   const marks = cutting ? sliceMarks(source) : [];
   const grid = useLines(source);
+  const rate = usePocket((s) => s.open?.pocket.rate ?? 44100);
   const proposed = useCutting((s) =>
     cutting && s.trying?.source === source.id && s.proposed?.source === source.id ? s.proposed : null,
   );
@@ -216,7 +223,7 @@ export function WaveView({ source, height, cutting, chords, onSlice }: Props) {
       );
   }
   function click(place: number, how: How | null) {
-    look({ cursor: place, selection: null });
+    look({ cursor: place, selection: null, mark: null });
     const slice = how && marks.findLast((mark) => mark.start <= place);
     if (slice && place < slice.end) onSlice?.(slice.id, how);
     else if (playing && !onTape && fits()) void playFitted(source, place, source.frames, false);
@@ -239,7 +246,7 @@ export function WaveView({ source, height, cutting, chords, onSlice }: Props) {
     <div
       ref={box}
       role="application"
-      aria-label={`Wave of ${source.name}. Wheel zooms, drag selects; double click a bar number to select the bar, drag it to move the grid${cutting ? "; double click adds a cut, drag its flag to move it" : ""}.`}
+      aria-label={`Wave of ${source.name}. ${BY_HAND}${cutting ? CUTS_BY_HAND : ""}. ${BY_KEYS}`}
       tabIndex={0}
       data-wave={source.id}
       className="relative shrink-0 touch-none overflow-hidden rounded-t-[4px] border-[1.5px] border-ink bg-card"
@@ -251,6 +258,7 @@ export function WaveView({ source, height, cutting, chords, onSlice }: Props) {
       onDoubleClick={onDoubleClick}
     >
       <canvas ref={canvas} style={{ width: width || "100%", height }} className="block" />
+      <Said source={source} grid={grid} rate={rate} />
       <Playhead flag moving={playing} at={head} />
       <div
         className="pointer-events-none absolute right-1 flex flex-col text-[11px] leading-[13px] text-ink2"

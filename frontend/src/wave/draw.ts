@@ -1,7 +1,7 @@
 /** Paints waves, bands, slices and grids on a canvas. Pixels are CSS pixels; the canvas is scaled beforehand. */
 import { beatBefore, type Grid, type SliceMark } from "./marks";
 import { BASE, columns, sampleReader, sourcePeak } from "./peaks";
-import { CARD, INK, NOW, ROLES, RULE } from "../design/roles";
+import { CARD, INK, INK2, NOW, NOWTINT, ROLES, RULE, STRIPE, faded, roleColor } from "../design/roles";
 
 export interface Frame {
   hash: string;
@@ -11,7 +11,6 @@ export interface Frame {
   width: number;
 }
 
-const SLICE_TINTS = [CARD, "#ecf0e6"];
 export const BAND_HEIGHT = 13;
 
 /** Match the bitmap to the element and the screen, and return a context in CSS pixels. */
@@ -119,16 +118,16 @@ function paintSamples(
 }
 
 const BANDS = [
-  { key: "high", color: ROLES.hat.color, label: "high" },
-  { key: "mid", color: ROLES.snare.color, label: "mid" },
-  { key: "low", color: ROLES.kick.color, label: "low" },
+  { key: "high", role: "hat", label: "high" },
+  { key: "mid", role: "snare", label: "mid" },
+  { key: "low", role: "kick", label: "low" },
 ] as const;
 
 /** Three rows, high over middle over low: darker is louder. */
 export function paintBands(c: CanvasRenderingContext2D, frame: Frame, top: number): void {
   const cols = columns(frame.hash, frame.frames, frame.start, Math.max(frame.perPixel, 0.01), frame.width);
   BANDS.forEach((band, row) => {
-    c.fillStyle = band.color;
+    c.fillStyle = ROLES[band.role].color;
     const levels = cols[band.key];
     const y = top + row * BAND_HEIGHT;
     for (let x = 0; x < frame.width; x++) {
@@ -154,7 +153,7 @@ export function paintSlices(
     const left = x(slice.start);
     const right = x(slice.end);
     if (right < 0 || left > frame.width) continue;
-    c.fillStyle = chosen.has(slice.id) ? "#f3d9e2" : (SLICE_TINTS[slice.number % 2] as string);
+    c.fillStyle = chosen.has(slice.id) ? NOWTINT : slice.number % 2 ? STRIPE : CARD;
     c.fillRect(left, 0, right - left, height);
   }
 }
@@ -184,7 +183,7 @@ export function paintCuts(
     const room = 5 + text.length * 6;
     if (left < freeFrom && !on) continue;
     c.fillRect(Math.round(left), 0, room, 13);
-    c.fillStyle = "#fff";
+    c.fillStyle = CARD;
     c.fillText(text, Math.round(left) + 3, 10);
     freeFrom = left + room + 1;
   }
@@ -239,9 +238,9 @@ export function paintRuler(c: CanvasRenderingContext2D, frame: Frame, grid: Grid
   c.font = '500 11px "Atkinson Hyperlegible Next Variable"';
   for (const { index, x, label } of barsShown(grid, frame)) {
     const one = index === grid.one;
-    c.fillStyle = one ? INK : "rgba(42,27,51,0.55)";
+    c.fillStyle = one ? INK : faded(INK, 0.55);
     c.fillRect(x, 0, one ? 2 : 1, height);
-    c.fillStyle = one ? INK : "#5c5163";
+    c.fillStyle = one ? INK : INK2;
     c.fillText(label, x + 4, height - 4);
   }
 }
@@ -260,7 +259,7 @@ export function paintGrid(c: CanvasRenderingContext2D, frame: Frame, grid: Grid,
     const x = ((grid.beats[i] as number) - frame.start) / frame.perPixel;
     if (x > frame.width || x < -40) continue;
     const one = i === grid.one;
-    c.fillStyle = one ? INK : bar ? "rgba(42,27,51,0.55)" : "rgba(42,27,51,0.2)";
+    c.fillStyle = one ? INK : bar ? faded(INK, 0.55) : faded(INK, 0.2);
     c.fillRect(Math.round(x), top, one ? 2 : 1, bar ? height : height * 0.6);
   }
 }
@@ -279,7 +278,7 @@ export function paintChords(
     const right = (chord.end - frame.start) / frame.perPixel;
     if (right < 0 || left > frame.width) continue;
     const none = chord.label === "none";
-    c.fillStyle = none ? "rgba(42,27,51,0.06)" : "rgba(90,71,163,0.14)";
+    c.fillStyle = none ? faded(INK, 0.06) : faded(roleColor("tonal"), 0.14);
     c.fillRect(left, top, Math.max(1, right - left - 1), height);
     const room = Math.min(right, frame.width) - Math.max(left, 0);
     if (room < c.measureText(chord.label).width + 6 || none) continue;
@@ -291,7 +290,7 @@ export function paintChords(
 export function paintSpan(c: CanvasRenderingContext2D, frame: Frame, start: number, end: number, height: number): void {
   const left = (start - frame.start) / frame.perPixel;
   const right = (end - frame.start) / frame.perPixel;
-  c.fillStyle = "rgba(179,32,90,0.13)";
+  c.fillStyle = faded(NOW, 0.13);
   c.fillRect(left, 0, right - left, height);
   c.fillStyle = NOW;
   c.fillRect(left, 0, 1.5, height);
@@ -301,7 +300,7 @@ export function paintSpan(c: CanvasRenderingContext2D, frame: Frame, start: numb
 export function paintCursor(c: CanvasRenderingContext2D, frame: Frame, at: number, height: number): void {
   const x = (at - frame.start) / frame.perPixel;
   if (x < -8 || x > frame.width + 8) return;
-  c.fillStyle = "rgba(42,27,51,0.75)";
+  c.fillStyle = faded(INK, 0.75);
   c.fillRect(x - 0.75, 0, 1.2, height);
   c.beginPath();
   c.moveTo(x - 6, 0);

@@ -62,8 +62,12 @@ export function usePaint(paint: () => void): () => void {
 const USUAL = 800;
 const LOWEST = 130;
 
-/** The height of a station's wave: grows and shrinks with the window, so that neither lists nor waves lie idle. */
-export function useWaveHeight(usual: number): number {
+/**
+ * The height of a station's wave: grows and shrinks with the window, so that neither lists nor waves lie idle. share: of what a
+ * window has over the usual one.
+ */
+export function useWaveHeight(usual: number, share = 0.3): number {
   const inner = useWindow(() => window.innerHeight);
-  return Math.max(LOWEST, Math.round(usual + (inner - USUAL) * 0.3));
+  const over = inner - USUAL;
+  return Math.max(LOWEST, Math.round(usual + over * (over > 0 ? share : 0.3)));
 }
