@@ -3,9 +3,12 @@ import { Tooltip } from "radix-ui";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 
+import { ApiError } from "./api/client";
 import { App } from "./app/App";
+import { idle } from "./app/edits";
 import { usePocket } from "./app/pocket";
 import { queries } from "./app/queries";
+import { toast } from "./app/toasts";
 import { useView } from "./app/view";
 import { audio, timings } from "./audio/engine";
 import { loopWorkletUrl } from "./audio/line";
@@ -16,6 +19,7 @@ import { tapePlayer, tapeWorkletUrl, useTape } from "./audio/tape";
 import { instrument, useNotes } from "./audio/instrument";
 import { voices } from "./audio/voices";
 import "./design/tokens.css";
+import { usePrint } from "./design/print";
 
 declare global {
   interface Window {
@@ -39,15 +43,26 @@ window.grainpocket = {
   usePreview,
   useTape,
   useView,
+  idle,
   loopWorkletUrl,
   tapeWorkletUrl,
 };
+
+// Whatever was asked for and nobody waits for: that it was not done is said all the same.
+window.addEventListener("unhandledrejection", ({ reason }) => {
+  if (reason instanceof ApiError) toast({ title: "Not done", text: reason.message, tone: "error" });
+});
+
+/** Laid out anew when the inks are turned round: canvases were painted with the others. */
+function Printed() {
+  return <App key={usePrint((s) => (s.night ? "night" : "day"))} />;
+}
 
 createRoot(document.getElementById("root") as HTMLElement).render(
   <StrictMode>
     <QueryClientProvider client={queries}>
       <Tooltip.Provider delayDuration={450} disableHoverableContent>
-        <App />
+        <Printed />
       </Tooltip.Provider>
     </QueryClientProvider>
   </StrictMode>,

@@ -38,8 +38,8 @@ export async function ask<T>(call: Promise<{ data?: T; error?: unknown; response
 }
 
 /** Little-endian float32 samples. */
-export async function floats(url: string, signal?: AbortSignal): Promise<Float32Array<ArrayBuffer>> {
-  const response = await fetch(url, { signal });
+export async function floats(url: string, asked?: RequestInit): Promise<Float32Array<ArrayBuffer>> {
+  const response = await fetch(url, asked);
   if (!response.ok)
     throw new ApiError(
       response.status,
@@ -52,9 +52,9 @@ export async function floats(url: string, signal?: AbortSignal): Promise<Float32
 /** Planar stereo float32 PCM: [left, right]. */
 export async function pcm(
   url: string,
-  signal?: AbortSignal,
+  asked?: RequestInit,
 ): Promise<[Float32Array<ArrayBuffer>, Float32Array<ArrayBuffer>]> {
-  const both = await floats(url, signal);
+  const both = await floats(url, asked);
   const frames = both.length / 2;
   return [both.subarray(0, frames), both.subarray(frames)];
 }

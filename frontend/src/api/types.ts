@@ -15,15 +15,24 @@ export type FullSound = Required<Sound>;
 export type Layer = Required<Omit<Schemas["Layer"], "chop" | "sound">> & Voiced;
 export type Zone = Omit<Schemas["Zone"], "chop"> & { chop: Chop };
 type Voiced = { chop: Chop; sound: Sound };
-export type Pad = Required<Omit<Schemas["Pad"], "chop" | "takes" | "layers" | "zones" | "sound">> &
-  Voiced & { takes: Chop[]; layers: Layer[]; zones: Zone[] };
+export type Pad = Required<Omit<Schemas["Pad"], "chop" | "takes" | "layers" | "zones" | "sound" | "sends">> &
+  Voiced & { takes: Chop[]; sends: Send[]; layers: Layer[]; zones: Zone[] };
 export type Effect = Required<Schemas["Effect"]>;
 export type Send = Required<Schemas["Send"]>;
 export type Bus = Required<Omit<Schemas["Bus"], "chain" | "sends">> & { chain: Effect[]; sends: Send[] };
 export type Section = Required<Schemas["Section"]>;
 export type Thread = Required<Schemas["Thread"]>;
 export type Cut = Required<Schemas["Cut"]>;
-export type Pattern = Required<Omit<Schemas["Pattern"], "hits">> & { hits: Hit[] };
+export type Lane = Required<Schemas["Lane"]>;
+export type FeelUse = Required<Schemas["FeelUse"]>;
+export type Feel = Required<Schemas["Feel"]>;
+export type Recording = Required<Omit<Schemas["Recording"], "hits">> & { hits: Hit[] };
+export type Pattern = Required<Omit<Schemas["Pattern"], "hits" | "lanes" | "recordings" | "feel">> & {
+  hits: Hit[];
+  lanes: Record_<Lane>;
+  recordings: Recording[];
+  feel: FeelUse | null;
+};
 export type Cutting = Required<Schemas["Cutting"]>;
 export type Snap = Cutting["snap"];
 export type Policy = Cutting["by"];
@@ -44,7 +53,7 @@ export type Source = Required<Omit<Schemas["Source"], "cuts" | "origin" | "grid"
 export type Pocket = Required<
   Omit<
     Schemas["Pocket"],
-    "sources" | "pads" | "patterns" | "buses" | "sections" | "threads" | "chain" | "key" | "tray" | "pages"
+    "sources" | "pads" | "patterns" | "feels" | "buses" | "sections" | "threads" | "chain" | "key" | "tray" | "pages"
   >
 > & {
   chain: Effect[];
@@ -57,10 +66,11 @@ export type Pocket = Required<
   sources: Record_<Source>;
   pads: Record_<Pad>;
   patterns: Record_<Pattern>;
+  feels: Record_<Feel>;
 };
 export type PocketState = Omit<Schemas["PocketState"], "pocket"> & { pocket: Pocket };
 /** The kinds of records that a pocket holds by id. */
-export type Records = Pick<Pocket, "sources" | "pads" | "patterns" | "buses" | "sections" | "threads">;
+export type Records = Pick<Pocket, "sources" | "pads" | "patterns" | "feels" | "buses" | "sections" | "threads">;
 export type Changes = { fields: Partial<Pocket> } & { [kind in keyof Records]: Record_<Records[kind][string] | null> };
 export type EditReply = Omit<Schemas["EditReply"], "changes"> & { changes: Changes };
 export type StaleProblem = Omit<Schemas["StaleProblem"], "state"> & { state: PocketState };
@@ -84,5 +94,6 @@ export type KeysReply = Schemas["KeysReply"];
 export type ShapeReply = Schemas["ShapeReply"];
 export type Problem = Schemas["Problem"];
 export type Cleaning = Required<Schemas["Cleaning"]>;
+export type BarFit = Schemas["BarFit"];
 export type Role = NonNullable<Pad["role"]>;
 export type UnreadableProblem = Schemas["UnreadableProblem"];

@@ -241,13 +241,14 @@ export async function ontoPads(change: Edit, what: string): Promise<boolean> {
   return true;
 }
 
-export async function originalRhythm(): Promise<void> {
+/** straight: without its micro-timing. */
+export async function originalRhythm(straight = false): Promise<void> {
   const source = currentSource();
   if (!source) return;
   const view = useView.getState();
   const selection = view.selection?.source === source.id ? view.selection : null;
   const span = selection ? { start: selection.start, end: selection.end } : {};
-  const made = await edit({ type: "original_rhythm", source: source.id, ...span });
+  const made = await edit({ type: "original_rhythm", source: source.id, straight, ...span });
   if (!made) return;
   await showNewest();
   useView.getState().look({ station: "rhythm" });
@@ -273,7 +274,7 @@ export async function showNewest(): Promise<void> {
 }
 
 export async function choosePattern(pattern: string | null): Promise<void> {
-  useView.getState().look({ pattern, step: null });
+  useView.getState().look({ pattern, step: null, hits: [] });
   await reloadSounds();
 }
 

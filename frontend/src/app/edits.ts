@@ -18,14 +18,24 @@ interface Waiting {
   edit: Edit | null;
   way?: "undo" | "redo";
   gesture: string | null;
+  /** The page's time before which it need not go: more of its gesture may come. */
+  notBefore: number;
   settle: ((made: boolean) => void)[];
 }
 
 const waiting: Waiting[] = [];
 let sending = false;
+/** The gesture of the last edit that was sent, and when. */
+const sent = { gesture: null as string | null, at: 0 };
+let hurry = () => {};
+// The hand lets go: what it made last is written down at once.
+for (const end of ["pointerup", "pointercancel"]) window.addEventListener(end, () => hurry(), true);
 
-/** Make an edit. Resolves to whether it was made; says so itself when it was not. */
-export function edit(change: Edit, gesture: string | null = null): Promise<boolean> {
+/**
+ * Make an edit. Resolves to whether it was made; says so itself when it was not. everyMs: of a gesture, edits go no closer than
+ * that, until another edit waits or the hand lets go.
+ */
+export function edit(change: Edit, gesture: string | null = null, everyMs = 0): Promise<boolean> {
   return new Promise((resolve) => {
     const last = waiting[waiting.length - 1];
     if (gesture && last?.edit && last.gesture === gesture && last.edit.type === change.type) {
@@ -33,7 +43,9 @@ export function edit(change: Edit, gesture: string | null = null): Promise<boole
       last.edit = { ...last.edit, ...change } as Edit;
       last.settle.push(resolve);
     } else {
-      waiting.push({ edit: change, gesture, settle: [resolve] });
+      const notBefore = gesture !== null && gesture === sent.gesture ? sent.at + everyMs : 0;
+      waiting.push({ edit: change, gesture, notBefore, settle: [resolve] });
+      if (waiting.length > 1) hurry();
     }
     void pump();
   });
@@ -41,12 +53,14 @@ export function edit(change: Edit, gesture: string | null = null): Promise<boole
 
 /** Undo and redo wait their turn behind the edits. */
 export function undo(): void {
-  waiting.push({ edit: null, way: "undo", gesture: null, settle: [] });
+  waiting.push({ edit: null, way: "undo", gesture: null, notBefore: 0, settle: [] });
+  hurry();
   void pump();
 }
 
 export function redo(): void {
-  waiting.push({ edit: null, way: "redo", gesture: null, settle: [] });
+  waiting.push({ edit: null, way: "redo", gesture: null, notBefore: 0, settle: [] });
+  hurry();
   void pump();
 }
 
@@ -58,13 +72,30 @@ async function pump(): Promise<void> {
   if (sending) return;
   sending = true;
   try {
-    for (let next = waiting.shift(); next; next = waiting.shift()) {
+    while (waiting.length) {
+      await due();
+      const next = waiting.shift() as Waiting;
+      Object.assign(sent, { gesture: next.gesture, at: performance.now() });
       const made = next.way ? await move(next.way) : await send(next);
       for (const settle of next.settle) settle(made);
     }
   } finally {
     sending = false;
   }
+}
+
+/** When the first that waits is to go. */
+async function due(): Promise<void> {
+  const left = (waiting[0]?.notBefore ?? 0) - performance.now();
+  if (left <= 0 || waiting.length > 1) return;
+  await new Promise<void>((resolve) => {
+    const timer = window.setTimeout(resolve, left);
+    hurry = () => {
+      window.clearTimeout(timer);
+      resolve();
+    };
+  });
+  hurry = () => {};
 }
 
 async function send(item: Waiting): Promise<boolean> {

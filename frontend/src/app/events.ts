@@ -32,10 +32,10 @@ export function noteJob(job: Job): void {
   useJobs.setState({ jobs });
   if (!before || before.state === job.state) return;
   // Whoever exports waits for it and tells.
-  if (job.kind === "export") return;
+  if (job.kind === "export" || job.kind === "save") return;
   if (job.state === "failed")
     toast({
-      title: job.kind === "print" ? `${job.title} was not made` : `${job.title} was not added`,
+      title: `${job.title} was not ${job.kind === "print" ? "made" : job.kind === "leak" ? "moved" : "added"}`,
       text: job.message,
       tone: "error",
     });

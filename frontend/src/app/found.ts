@@ -133,7 +133,9 @@ function stretch({ start, end, role }: Found) {
 }
 
 export function toPads(source: Source, some: Found[]): Promise<boolean> {
-  return ontoPads({ type: "stretches_to_pads", source: source.id, stretches: some.map(stretch) }, "sound");
+  // A loop of whole bars goes along with the pocket's tempo.
+  const fit = some.every((one) => one.role === null);
+  return ontoPads({ type: "stretches_to_pads", source: source.id, stretches: some.map(stretch), fit }, "sound");
 }
 
 export function toPad(): void {

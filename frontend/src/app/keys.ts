@@ -3,6 +3,7 @@ import { voices } from "../audio/voices";
 import { newGesture } from "../design/NumberField";
 import { PAD_CODES, PAGE } from "../pads/keys";
 import { pressPad, releasePad } from "../pads/press";
+import { tapPocket } from "./tapping";
 import * as actions from "./actions";
 import { chosenIntoTray, stepLike, stepPad } from "./chopping";
 import { cutNow, leaveCutting, useCutting } from "./cutting";
@@ -15,7 +16,9 @@ import { nudgeSelection } from "./selecting";
 import { heardNow, lasting, stopAll } from "./sounding";
 import { allNotesUp, noteDown, noteUp, toggleNotes } from "../pads/notes";
 import { toggleTaking } from "./taking";
-import { type Station, useView } from "./view";
+import { aboutStation, named, type Station, STATIONS } from "./stations";
+import { useView } from "./view";
+import { stepCursor, toggleMark } from "../wave/byKeys";
 
 interface Binding {
   keys: string;
@@ -29,13 +32,16 @@ const plain = (event: KeyboardEvent) => !event.ctrlKey && !event.metaKey && !eve
 const key = (name: string) => (event: KeyboardEvent) => plain(event) && event.key.toLowerCase() === name.toLowerCase();
 const command = (name: string, shift: boolean) => (event: KeyboardEvent) =>
   (event.ctrlKey || event.metaKey) && event.shiftKey === shift && event.key.toLowerCase() === name;
-const wave: Station[] = ["listen", "chop"];
+const wave: Station[] = STATIONS.filter((one) => one.wave).map((one) => one.key);
 const look = (change: Parameters<ReturnType<typeof useView.getState>["look"]>[0]) => useView.getState().look(change);
 const page = (by: number) => {
   const used = Object.keys(usePocket.getState().open?.pocket.pads ?? {}).map(Number);
   const last = Math.floor(Math.max(-1, ...used) / PAGE) + 1;
   look({ page: Math.min(last, Math.max(0, useView.getState().page + by)) });
 };
+
+const PLAYS = ["find", "pattern", "song"] as const;
+const toggles = { find: actions.toggleSource, pattern: actions.togglePattern, song: toggleSong };
 
 const nudging = { gesture: "", until: 0 };
 
@@ -55,7 +61,7 @@ function nudge(event: KeyboardEvent): void {
 export const BINDINGS: Binding[] = [
   {
     keys: "Space",
-    does: "Stop what plays; else play: the find in Listen and Chop, the pattern in Shape, Rhythm and Mix, the song in Song",
+    does: `Stop what plays; else play: ${PLAYS.map((what) => `the ${what} in ${named((one) => one.plays === what)}`).join(", ")}`,
     match: (e) => plain(e) && e.code === "Space" && !e.shiftKey,
     run: (e) => e.repeat || playOrStop(),
   },
@@ -75,11 +81,10 @@ export const BINDINGS: Binding[] = [
     run: (e) => page(e.key === "PageUp" ? -1 : 1),
   },
   {
-    keys: "F1 to F6",
-    does: "Listen, Chop, Shape, Rhythm, Mix, Song",
-    match: (e) => /^F[1-6]$/.test(e.key),
-    run: (e) =>
-      look({ station: (["listen", "chop", "shape", "rhythm", "mix", "song"] as const)[Number(e.key[1]) - 1] }),
+    keys: `F1 to F${STATIONS.length}`,
+    does: STATIONS.map(({ label }) => label).join(", "),
+    match: (e) => /^F[1-9]$/.test(e.key) && Number(e.key[1]) <= STATIONS.length,
+    run: (e) => look({ station: STATIONS[Number(e.key[1]) - 1]?.key }),
   },
   {
     keys: ", .",
@@ -175,12 +180,27 @@ export const BINDINGS: Binding[] = [
     where: ["listen"],
   },
   {
+    keys: "T",
+    does: "Tap the tempo of the pocket",
+    match: key("t"),
+    run: (event) => tapPocket(event.timeStamp),
+    where: ["rhythm", "song"],
+  },
+  {
     keys: "B",
     does: "Bar one at the cursor or the selection",
     match: key("b"),
     run: actions.barOneHere,
     where: ["listen"],
   },
+  {
+    keys: "[ ]",
+    does: "Cursor to the beat before, after; with Shift a bar. From a mark on it selects",
+    match: (e) => plain(e) && (e.code === "BracketLeft" || e.code === "BracketRight"),
+    run: (e) => stepCursor(e.code === "BracketLeft" ? -1 : 1, e.shiftKey),
+    where: wave,
+  },
+  { keys: "M", does: "Mark the cursor, or no more", match: key("m"), run: toggleMark, where: wave },
   {
     keys: "L",
     does: "Loop the selection on or off",
@@ -224,9 +244,7 @@ function letGoOfAll(): void {
 /** Stop what goes on; when nothing does, play what the station is about. */
 function playOrStop(): void {
   if (lasting()) stopAll();
-  else if (useView.getState().station === "song") toggleSong();
-  else if (["shape", "rhythm", "mix"].includes(useView.getState().station)) actions.togglePattern();
-  else actions.toggleSource();
+  else toggles[aboutStation(useView.getState().station).plays]();
 }
 
 function chosenPad(run: (pad: number) => void): void {

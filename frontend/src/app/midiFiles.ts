@@ -1,7 +1,8 @@
 /** Patterns as MIDI files: saved, and brought in. */
-import type { Edit, Hit } from "../api/types";
+import type { Edit, Hit, Pattern } from "../api/types";
 import { choosePattern } from "./actions";
 import { edit } from "./edits";
+import { fetchFile } from "./files";
 import { ordered, usePocket } from "./pocket";
 import { toast } from "./toasts";
 import { useView } from "./view";
@@ -11,10 +12,7 @@ export function isMidi(file: File): boolean {
 }
 
 export function saveMidi(pattern: string): void {
-  const link = document.createElement("a");
-  link.href = `/api/pockets/${usePocket.getState().open?.id}/patterns/${pattern}.mid`;
-  link.download = "";
-  link.click();
+  fetchFile(`/api/pockets/${usePocket.getState().open?.id}/patterns/${pattern}.mid`);
 }
 
 interface Read {
@@ -24,19 +22,45 @@ interface Read {
   hits: Hit[];
 }
 
+/** What a file holds, its drums on the pads of the page in view, its melody on a pad. */
+async function read(file: File, pad: number): Promise<Read> {
+  const { page } = useView.getState();
+  const answer = await fetch(`/api/pockets/${usePocket.getState().open?.id}/midi?page=${page}&pad=${pad}`, {
+    method: "POST",
+    headers: { "Content-Type": "application/octet-stream" },
+    body: await file.arrayBuffer(),
+  });
+  if (!answer.ok) throw new Error(((await answer.json()) as { message?: string }).message ?? "It cannot be read.");
+  return (await answer.json()) as Read;
+}
+
+function refused(file: File, error: unknown): void {
+  toast({
+    title: `${file.name} was not taken`,
+    text: error instanceof Error ? error.message : String(error),
+    tone: "error",
+  });
+}
+
+/** A file onto a lane: all that it plays, on that pad. What lies behind the end of the pattern is left out. */
+export async function midiOntoLane(file: File, pattern: Pattern, pad: number): Promise<void> {
+  try {
+    const found = await read(file, pad);
+    const hits = found.hits
+      .filter((hit) => hit.beat < pattern.bars * pattern.beats_per_bar)
+      .map((hit) => ({ ...hit, pad, note: hit.pad === pad ? hit.note : 0 }));
+    if (hits.length) await edit({ type: "put_hits", pattern: pattern.id, hits });
+  } catch (error) {
+    refused(file, error);
+  }
+}
+
 /** A file as a new pattern: drums to the pads of the page in view, a melody to the chosen pad. */
 export async function takeMidi(file: File): Promise<void> {
-  const open = usePocket.getState().open;
-  if (!open) return;
+  if (!usePocket.getState().open) return;
   const { page, pads, look } = useView.getState();
   try {
-    const answer = await fetch(`/api/pockets/${open.id}/midi?page=${page}&pad=${pads[0] ?? page * 16}`, {
-      method: "POST",
-      headers: { "Content-Type": "application/octet-stream" },
-      body: await file.arrayBuffer(),
-    });
-    if (!answer.ok) throw new Error(((await answer.json()) as { message?: string }).message ?? "It cannot be read.");
-    const found = (await answer.json()) as Read;
+    const found = await read(file, pads[0] ?? page * 16);
     const name =
       found.name === "From MIDI" ? file.name.replace(/\.midi?$/i, "").slice(0, 80) || found.name : found.name;
     const made: Edit = {
@@ -50,10 +74,6 @@ export async function takeMidi(file: File): Promise<void> {
     await choosePattern(ordered(usePocket.getState().open?.pocket.patterns ?? {}).at(-1)?.id ?? null);
     look({ station: "rhythm" });
   } catch (error) {
-    toast({
-      title: `${file.name} was not taken`,
-      text: error instanceof Error ? error.message : String(error),
-      tone: "error",
-    });
+    refused(file, error);
   }
 }

@@ -31,7 +31,7 @@ function patched<T>(records: Record<string, T>, changes: Record<string, T | null
   return next;
 }
 
-const KINDS: (keyof Records)[] = ["sources", "pads", "patterns", "buses", "sections", "threads"];
+const KINDS: (keyof Records)[] = ["sources", "pads", "patterns", "feels", "buses", "sections", "threads"];
 
 function patchKind<K extends keyof Records>(into: Pocket, from: Pocket, changes: Changes, kind: K): void {
   const next: Record<string, Records[K][string]> = patched<Records[K][string]>(

@@ -52,6 +52,7 @@ export function useHeardNow(): Heard | null {
   return heardNow();
 }
 
+loopPlayer.bars = (loop) => usePocket.getState().open?.pocket.patterns[loop.pattern]?.beats_per_bar ?? 4;
 voices.busy = () => useLoop.getState().playing || useSong.getState().playing || useSong.getState().coming;
 
 useSong.subscribe(({ playing, coming }, before) => {

@@ -4,8 +4,9 @@ import { persist } from "zustand/middleware";
 
 import type { Cleaning, Role, Snap } from "../api/types";
 import type { SelectSnap } from "../wave/span";
+import type { Station } from "./stations";
 
-export type Station = "listen" | "chop" | "shape" | "rhythm" | "mix" | "song";
+export type { Station };
 export type ListenPanel = "tempo" | "worth" | "clean";
 export type Column = "number" | "length" | "name" | "role" | "clean" | "pitch" | "level" | "pad";
 export interface TableView {
@@ -28,6 +29,7 @@ export interface SearchView {
 }
 export type ChopPanel = "slices" | "search" | "tray" | "proof";
 export type ShapeCard = "chop" | "pitch" | "envelope" | "filter" | "motion" | "tone" | "layers" | "keys";
+export type RhythmTools = "quantise" | "place" | "feel" | "lane" | "melody" | "chords" | "takes";
 export type FoundKind = "loop" | "kick" | "snare" | "hat";
 
 export interface Span {
@@ -49,6 +51,8 @@ interface View {
   windows: Record<string, Span>;
   selection: (Span & { source: string }) | null;
   cursor: number;
+  /** Where a selection by keys begins. */
+  mark: { source: string; at: number } | null;
   loopSelection: boolean;
   /** Hear finds in the pocket's tempo, in its key. */
   inTempo: boolean;
@@ -57,6 +61,10 @@ interface View {
   click: boolean;
   clickLevel: number | null;
   help: boolean;
+  /** Whether the list of all pockets is open. */
+  pocketList: boolean;
+  /** What was open in other pockets, to be open again. */
+  left: Record<string, Partial<View>>;
   /** Which part of the desk under the wave is open in Listen, and in Chop. */
   panel: ListenPanel;
   chopPanel: ChopPanel;
@@ -100,6 +108,8 @@ interface View {
   card: ShapeCard | null;
   notesOn: boolean;
   octave: number;
+  /** Every press is as hard as can be. */
+  fullVelocity: boolean;
   /** Settings that the controls of a MIDI device move, by control number; 1 is the modulation wheel. */
   ties: Record<string, string>;
   /** Beat of the song from which it plays, the section that is chosen, and the control whose thread lies over it. */
@@ -110,6 +120,16 @@ interface View {
   notes: number[];
   /** Lane, note (where the lane is unfolded) and beat of the keyboard's place in the pattern. */
   step: { pad: number; beat: number; note?: number } | null;
+  /** Hits that are chosen, by id. */
+  hits: string[];
+  /** Which tools are out in Rhythm, how closely the steps are looked at, whether only notes of the key have rows. */
+  tools: RhythmTools;
+  zoom: number;
+  keyRows: boolean;
+  /** Notes are put as the chord that holds there. */
+  asChord: boolean;
+  /** What is played takes the place of what was played before it. */
+  replaceTake: boolean;
 }
 
 interface Actions {
@@ -130,12 +150,15 @@ const START: View = {
   windows: {},
   selection: null,
   cursor: 0,
+  mark: null,
   loopSelection: false,
   inTempo: false,
   inKey: false,
   click: false,
   clickLevel: null,
   help: false,
+  pocketList: false,
+  left: {},
   panel: "tempo",
   chopPanel: "slices",
   table: { by: "number", down: false, roles: [], text: "" },
@@ -155,10 +178,17 @@ const START: View = {
   unfolded: [],
   notes: [],
   step: null,
+  hits: [],
+  tools: "place",
+  zoom: 1,
+  keyRows: false,
+  asChord: false,
+  replaceTake: false,
   effect: null,
   card: "pitch",
   notesOn: false,
   octave: 0,
+  fullVelocity: false,
   ties: { "1": "wheel" },
   findsOpen: false,
   findsShut: null,
@@ -168,6 +198,17 @@ const START: View = {
   section: null,
   thread: null,
 };
+
+/** What is open again when one comes back to a pocket. */
+function opened({ station, source, pattern, page, pads, windows, cursor }: View): Partial<View> {
+  return { station, source, pattern, page, pads, windows, cursor };
+}
+
+const MOST_LEFT = 30;
+
+function lastOf(left: Record<string, Partial<View>>): Record<string, Partial<View>> {
+  return Object.fromEntries(Object.entries(left).slice(-MOST_LEFT));
+}
 
 export const useView = create<View & Actions>()(
   persist(
@@ -182,8 +223,11 @@ export const useView = create<View & Actions>()(
             ? {}
             : {
                 ...START,
+                ...s.left[id],
+                left: s.pocketId ? lastOf({ ...s.left, [s.pocketId]: opened(s) }) : s.left,
                 pocketId: id,
-                station: s.station,
+                station: s.left[id]?.station ?? s.station,
+                pocketList: s.pocketList,
                 findsShut: s.findsShut,
                 padsShut: s.padsShut,
                 stripOpen: s.stripOpen,
@@ -195,7 +239,10 @@ export const useView = create<View & Actions>()(
       partialize: (view) => ({
         ...view,
         help: false,
+        mark: null,
+        pocketList: false,
         step: null,
+        hits: [],
         found: null,
         live: false,
         recording: false,

@@ -152,6 +152,8 @@ const FindCard = memo(function FindCard({ source, rate, on }: { source: Source; 
           aria-pressed={on}
           aria-label={`Open ${source.name}`}
           className="absolute inset-0 rounded-[4px]"
+          draggable
+          onDragStart={(event) => event.dataTransfer.setData("text/find", source.id)}
           onClick={choose}
           onDoubleClick={() => setRenaming(true)}
         />

@@ -17,7 +17,13 @@ const ASK_AGAIN_MS = 4000;
 export function RecordPanel({ close }: { close: () => void }) {
   const { input, peak, recording, seconds, problem, left } = useRecorder();
   const pocket = usePocket((s) => s.open?.id ?? "");
-  useEffect(() => () => recorder.close(), []);
+  // The column may be folded away while it records: then it goes on, and the bar at the top ends it.
+  useEffect(
+    () => () => {
+      if (!useRecorder.getState().recording) recorder.close();
+    },
+    [],
+  );
   // A take that a dead tab left behind counts as left only when nothing has come for a while: so it is asked for again.
   useEffect(() => {
     void recorder.findLeft(pocket);

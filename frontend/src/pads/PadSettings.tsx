@@ -3,6 +3,8 @@ import { useRef, useState } from "react";
 
 import type { Pocket, Role } from "../api/types";
 import { edit } from "../app/edits";
+import { changeOf } from "../app/shaping";
+import { takeMove } from "../app/taking";
 import { useParameter } from "../app/about";
 import { usePocket } from "../app/pocket";
 import { soundOf } from "../app/sounds";
@@ -16,6 +18,7 @@ import { ROLE_NAMES, ROLES } from "../design/roles";
 import { Slider } from "../design/Slider";
 import { Toggle } from "../design/Toggle";
 import { PAGE, useKeyNames } from "./keys";
+import { PadMore } from "./PadMore";
 import { PadSound } from "./PadSound";
 import { padItems, showInChop } from "./choosing";
 
@@ -41,7 +44,8 @@ export function PadSettings({ pads, pocket }: { pads: number[]; pocket: Pocket }
   const source = pocket.sources[pad.chop.source];
   /** A number of several pads: each moved by as much from where the gesture found it, or all the same. */
   function number(field: Field, value: number, gesture: string) {
-    if (!many || together === "alike") return change({ sound: { [field]: value } }, gesture);
+    if (!many || together === "alike") return changeOf(pads)({ [field]: value }, gesture);
+    if (takeMove(pads, { [field]: value })) return;
     if (!bases.current.has(gesture)) {
       bases.current.clear();
       bases.current.set(
@@ -193,6 +197,7 @@ export function PadSettings({ pads, pocket }: { pads: number[]; pocket: Pocket }
           }))}
         />
       </div>
+      <PadMore pads={pads} sound={sound} />
     </div>
   );
 }

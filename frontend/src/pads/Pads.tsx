@@ -3,9 +3,8 @@ import { memo, useRef, useState, type PointerEvent } from "react";
 
 import { create } from "zustand";
 
-import type { Favourite, Pad, Pocket, Source } from "../api/types";
+import type { Pad, Pocket, Source } from "../api/types";
 import { useSounding } from "../audio/voices";
-import { fromShelf } from "../app/chopping";
 import { edit } from "../app/edits";
 import { usePocket } from "../app/pocket";
 import { useView } from "../app/view";
@@ -22,6 +21,7 @@ import { choosePad, padItems } from "./choosing";
 import { toggleNotes } from "./notes";
 import { PadSettings } from "./PadSettings";
 import { useLit } from "./lighting";
+import { droppedOn } from "./dropping";
 import { pressPad, releasePad } from "./press";
 
 /** Pixels of a pad, in a low window and in a high one. */
@@ -240,39 +240,7 @@ const PadCard = memo(function PadCard({ index, place, pad, source, mixed, height
   const color = roleColor(pad?.role);
   const frame = "relative w-full overflow-hidden rounded-t-[3px] rounded-b-[16px] border-[1.4px] select-none";
 
-  const dropping = {
-    onDragOver: (event: React.DragEvent) => {
-      if (!["text/pad", "text/cut", "text/favourite"].some((kind) => event.dataTransfer.types.includes(kind))) return;
-      event.preventDefault();
-      setOver(true);
-    },
-    onDragLeave: () => setOver(false),
-    onDrop: (event: React.DragEvent) => {
-      event.preventDefault();
-      setOver(false);
-      const from = event.dataTransfer.getData("text/pad");
-      const cut = event.dataTransfer.getData("text/cut");
-      const favourite = event.dataTransfer.getData("text/favourite");
-      if (favourite) fromShelf(JSON.parse(favourite) as Favourite, index);
-      if (from && Number(from) !== index)
-        void edit(
-          event.altKey || event.ctrlKey
-            ? { type: "copy_pad", pad: Number(from), to: [index] }
-            : { type: "move_pad", pad: Number(from), to: index },
-        );
-      if (cut) {
-        const [sourceId, cutId] = cut.split("/") as [string, string];
-        void edit({
-          type: "slices_to_pads",
-          source: sourceId,
-          cuts: [cutId],
-          pads: [index],
-          choke: 1,
-          layer: event.shiftKey && Boolean(pad),
-        });
-      }
-    },
-  };
+  const dropping = droppedOn(index, pad, setOver);
 
   if (!pad || !source)
     return (
@@ -289,8 +257,11 @@ const PadCard = memo(function PadCard({ index, place, pad, source, mixed, height
       </div>
     );
 
-  function press(event: PointerEvent) {
+  function press(event: PointerEvent<HTMLElement>) {
     if (event.button !== 0) return;
+    // A finger that holds a pad plays it: it opens no menu and drags nothing.
+    if (event.pointerType === "touch") event.preventDefault();
+    event.currentTarget.draggable = event.pointerType !== "touch";
     dragged.current = false;
     pressPad(index, 127, event.timeStamp);
     choosePad(index, event.shiftKey ? "range" : event.ctrlKey || event.metaKey ? "toggle" : "one");
@@ -321,6 +292,7 @@ const PadCard = memo(function PadCard({ index, place, pad, source, mixed, height
         }}
         onPointerDown={press}
         onPointerUp={release}
+        onPointerCancel={release}
         onPointerLeave={(event) => event.buttons && release()}
         onKeyDown={(event) => {
           if ((event.key === "Enter" || event.key === " ") && !event.repeat) {
@@ -331,7 +303,7 @@ const PadCard = memo(function PadCard({ index, place, pad, source, mixed, height
           }
         }}
         onKeyUp={(event) => (event.key === "Enter" || event.key === " ") && release()}
-        className={`${frame} ${lit ? "border-now bg-now text-white" : struck ? "bg-nowtint" : "bg-card"} ${over ? "border-now" : lit ? "" : "border-ink"} ${chosen && !lit ? "shadow-[0_0_0_2px_var(--color-now)]" : ""}`}
+        className={`${frame} touch-none ${lit ? "border-now bg-now text-card" : struck ? "bg-nowtint" : "bg-card"} ${over ? "border-now" : lit ? "" : "border-ink"} ${chosen && !lit ? "shadow-[0_0_0_2px_var(--color-now)]" : ""}`}
       >
         <span className="absolute top-0 left-1.5 text-[11px]">{key}</span>
         <span aria-hidden className="absolute -top-px right-1.5 text-[11px]" style={{ color: lit ? CARD : color }}>

@@ -2,6 +2,7 @@
 import { keepOnShelf } from "../app/chopping";
 import { barOf } from "../app/actions";
 import { edit } from "../app/edits";
+import { fetchFile } from "../app/files";
 import { usePocket } from "../app/pocket";
 import { useView } from "../app/view";
 import type { Item } from "../design/Menu";
@@ -60,10 +61,7 @@ export function padItems(pads: number[]): (Item | null)[] {
 /** One-shots of pads, as the browser saves files: one as it is, several in a ZIP. */
 export function savePads(pads: number[]): void {
   const id = usePocket.getState().open?.id;
-  const link = document.createElement("a");
-  link.href = `/api/pockets/${id}/oneshots?pads=${pads.join(",")}`;
-  link.download = "";
-  link.click();
+  fetchFile(`/api/pockets/${id}/oneshots?pads=${pads.join(",")}`);
 }
 
 /** Nothing cuts them off, and they cut nothing off. */

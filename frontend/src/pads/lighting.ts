@@ -2,22 +2,12 @@
 import { create } from "zustand";
 
 import { loopPlayer, useLoop } from "../audio/loop";
+import { litAt } from "./lit";
 
 /** How long a pad stays lit, in seconds: long enough to be seen, short enough to tell two hits apart. */
 const LIT_S = 0.11;
 
 export const useLit = create<{ lit: Record<number, true> }>(() => ({ lit: {} }));
-
-/** The pads whose last hit lies at most so long before a place of the loop. hits: sample and pad, in turn, rising. */
-export function litAt(hits: number[], place: number, length: number, within: number): Record<number, true> {
-  const lit: Record<number, true> = {};
-  for (let i = 0; i < hits.length; i += 2) {
-    const since = place - (hits[i] as number);
-    // A hit at the end of the loop is still lit at its beginning.
-    if ((since >= 0 && since < within) || since + length < within) lit[hits[i + 1] as number] = true;
-  }
-  return lit;
-}
 
 function same(a: Record<number, true>, b: Record<number, true>): boolean {
   const keys = Object.keys(a);

@@ -1,6 +1,7 @@
 /** The computer keyboard as keys: two rows of letters are an octave and a half of the chosen pad, from the C under its root. */
 import { usePocket } from "../app/pocket";
 import { soundOf } from "../app/sounds";
+import { asPlayed } from "./press";
 import { takePress, takeRelease } from "../app/taking";
 import { useView } from "../app/view";
 import { instrument } from "../audio/instrument";
@@ -75,8 +76,9 @@ export function allNotesUp(): void {
 }
 
 export function pressNote(pad: number, note: number, velocity: number, at = performance.now()): void {
-  instrument.press(pad, note, velocity);
-  takePress(pad, velocity, at, note);
+  const hard = asPlayed(velocity);
+  instrument.press(pad, note, hard);
+  takePress(pad, hard, at, note);
 }
 
 export function releaseNote(pad: number, note: number): void {

@@ -2,7 +2,7 @@
 import { create } from "zustand";
 
 import { queries } from "../app/queries";
-import { changeOf, lastChanged } from "../stations/shape/setting";
+import { changeOf, lastChanged } from "../app/shaping";
 import type { About } from "../api/types";
 import { usePocket } from "../app/pocket";
 import { useView } from "../app/view";

@@ -28,7 +28,10 @@ export function Beginning() {
         <AddFiles tone="solid" label="Choose audio files">
           Choose a file
         </AddFiles>
-        <Button hint="The line input, or what plays here" onClick={() => look({ recording: true })}>
+        <Button
+          hint="The line input, or what plays here"
+          onClick={() => look({ recording: true, findsOpen: true, findsShut: false })}
+        >
           Record something
         </Button>
       </p>

@@ -3,6 +3,7 @@ import { useRef, useState } from "react";
 
 import { api, ask } from "../api/client";
 import type { Job } from "../api/types";
+import { ended, fetchFile } from "../app/files";
 import { byKeys } from "../app/focus";
 import { usePocket } from "../app/pocket";
 import { toast } from "../app/toasts";
@@ -25,9 +26,6 @@ const PASSES = {
   help: "How often the pattern is played",
 };
 
-const POLL_MS = 150;
-const OPEN = ["queued", "running"];
-
 /** What is heard, as a file: a pattern, or in Song the song. The worker writes it; here it is waited for and fetched. */
 export function Export() {
   const open = usePocket((s) => s.open);
@@ -48,22 +46,14 @@ export function Export() {
     if (!open || !what) return;
     setSaid(null);
     try {
-      let now = await ask(
+      const begun = await ask(
         api.POST("/api/pockets/{pocket}/exports", {
           params: { path: { pocket: open.id } },
           body: { what, ending, passes, format },
         }),
       );
-      while (OPEN.includes(now.state)) {
-        setJob(now);
-        await new Promise((resolve) => setTimeout(resolve, POLL_MS));
-        now = await ask(api.GET("/api/jobs/{job}", { params: { path: { job: now.id } } }));
-      }
-      if (now.state !== "done") throw new Error(now.message);
-      const link = document.createElement("a");
-      link.href = `/api/jobs/${now.id}/file`;
-      link.download = "";
-      link.click();
+      const now = await ended(begun, setJob);
+      fetchFile(`/api/jobs/${now.id}/file`);
       tick("export");
       setSaid(`${now.title}.${format} is saved. ${now.message}`);
     } catch (error) {

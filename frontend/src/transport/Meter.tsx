@@ -1,4 +1,4 @@
-import { useEffect, useRef, useState } from "react";
+import { useRef, useState } from "react";
 
 import { peaks } from "../audio/engine";
 import { useLoop } from "../audio/loop";
@@ -7,15 +7,16 @@ import { useSong } from "../audio/song";
 import { useTape } from "../audio/tape";
 import { useSounding } from "../audio/voices";
 import { fixed } from "../design/format";
+import { LevelBar, useLevels } from "../design/LevelBar";
 
-const FLOOR = -48;
-const FALL_DB_A_FRAME = 0.7;
+/** From here on something went over full scale; where the mark for -6 dB stands, from the left. */
+const OVER_DB = 0.01;
+const MARK = 1 - 6 / 48;
 
 /** Peak level of both sides, falling slowly; says so when anything went over full scale, until it is clicked. */
 export function Meter() {
-  const bars = [useRef<HTMLDivElement>(null), useRef<HTMLDivElement>(null)];
-  const [left, right] = bars as [React.RefObject<HTMLDivElement>, React.RefObject<HTMLDivElement>];
-  const shown = useRef<[number, number]>([FLOOR, FLOOR]);
+  const left = useRef<HTMLSpanElement>(null);
+  const right = useRef<HTMLSpanElement>(null);
   const [over, setOver] = useState<number | null>(null);
   const loud = useLoop((s) => s.playing);
   const song = useSong((s) => s.playing);
@@ -24,22 +25,13 @@ export function Meter() {
   const pads = useSounding((s) => Object.keys(s.sounding).length > 0);
   const active = loud || song || tape || preview || pads;
 
-  useEffect(() => {
-    let frame = 0;
-    function tick() {
-      const now = active ? peaks() : [0, 0];
-      [left, right].forEach((bar, side) => {
-        const db = 20 * Math.log10(Math.max(1e-6, now[side] as number));
-        if (db > 0.01) setOver((before) => Math.max(before ?? 0, db));
-        const level = Math.max(db, (shown.current[side] as number) - FALL_DB_A_FRAME, FLOOR);
-        shown.current[side] = level;
-        if (bar.current) bar.current.style.transform = `scaleX(${Math.min(1, 1 - level / FLOOR)})`;
-      });
-      if (active || shown.current.some((level) => level > FLOOR)) frame = requestAnimationFrame(tick);
-    }
-    tick();
-    return () => cancelAnimationFrame(frame);
-  }, [active, left, right]);
+  function levels(): number[] {
+    const now = peaks().map((peak) => 20 * Math.log10(Math.max(1e-6, peak)));
+    const most = Math.max(...now);
+    if (most > OVER_DB) setOver((before) => Math.max(before ?? 0, most));
+    return now;
+  }
+  useLevels(active, levels, [left, right]);
 
   return (
     <button
@@ -54,15 +46,9 @@ export function Meter() {
       className="relative flex w-[120px] min-w-[48px] shrink flex-col gap-[3px]"
     >
       {[left, right].map((bar, side) => (
-        <span key={side} className="block h-[8px] bg-well">
-          <span
-            ref={bar}
-            className="block h-full origin-left bg-snare will-change-transform"
-            style={{ transform: "scaleX(0)" }}
-          />
-        </span>
+        <LevelBar key={side} bar={bar} />
       ))}
-      <span className="absolute top-0 h-full w-[1.5px] bg-ink2" style={{ left: `${(1 - -6 / FLOOR) * 100}%` }} />
+      <span className="absolute top-0 h-full w-[1.5px] bg-ink2" style={{ left: `${MARK * 100}%` }} />
       {over === null ? null : (
         <span className="absolute -right-1 -bottom-3.5 text-[11px] font-semibold">+{over.toFixed(1)} dB over</span>
       )}

@@ -2,26 +2,25 @@ import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 
 import { api, ask } from "../api/client";
-import { edit, openPocket } from "../app/edits";
+import { edit } from "../app/edits";
 import { usePocket } from "../app/pocket";
-import { toast } from "../app/toasts";
+import { useView } from "../app/view";
 import { EditableName } from "../design/EditableName";
 import { Menu } from "../design/Menu";
+import { choosePrint, type Print, PRINTS, usePrint } from "../design/print";
+
+import { go } from "./PocketList";
 
 /** The open pocket's name, and the way to others. */
 export function Pockets() {
   const open = usePocket((s) => s.open);
   const [renaming, setRenaming] = useState(false);
+  const print = usePrint((s) => s.print);
   const client = useQueryClient();
   const list =
     useQuery({ queryKey: ["pockets", open?.pocket.name], queryFn: () => ask(api.GET("/api/pockets")) }).data?.pockets ??
     [];
   if (!open) return null;
-  const go = (id: string) =>
-    openPocket(id).catch((error: Error) =>
-      toast({ title: "That pocket could not be opened", text: error.message, tone: "error" }),
-    );
-
   return (
     <span className="flex min-w-0 items-center gap-1 text-ink2">
       <EditableName
@@ -54,7 +53,14 @@ export function Pockets() {
                 .then((made) => go(made.id))
                 .then(() => client.invalidateQueries({ queryKey: ["pockets"] })),
           },
+          { label: "All pockets…", focuses: true, onSelect: () => useView.getState().look({ pocketList: true }) },
           { label: "Rename this one", onSelect: () => setTimeout(() => setRenaming(true)) },
+          null,
+          ...(Object.keys(PRINTS) as Print[]).map((one) => ({
+            label: PRINTS[one],
+            checked: print === one,
+            onSelect: () => choosePrint(one),
+          })),
         ]}
       />
     </span>

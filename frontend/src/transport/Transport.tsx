@@ -18,6 +18,8 @@ import { Export } from "./Export";
 import { KeyMenu } from "./KeyMenu";
 import { Meter } from "./Meter";
 import { Pockets } from "./Pockets";
+import { Recording } from "./Recording";
+import { TempoMenu } from "./TempoMenu";
 
 export function Transport() {
   const open = usePocket((s) => s.open);
@@ -53,7 +55,7 @@ export function Transport() {
           aria-disabled={!heard && !inSong && !ready}
           data-testid="play"
           onClick={heard ? stopAll : inSong ? toggleSong : togglePattern}
-          className={`grid h-8 w-16 place-items-center rounded-[4px] text-[14px] text-white ${heard ? "bg-now" : "bg-ink hover:bg-ink2"} ${heard || ready || inSong ? "" : "opacity-45"}`}
+          className={`grid h-8 w-16 place-items-center rounded-[4px] text-[14px] text-card ${heard ? "bg-now" : "bg-ink hover:bg-ink2"} ${heard || ready || inSong ? "" : "opacity-45"}`}
         >
           {heard ? "■" : "▶"}
         </button>
@@ -67,6 +69,7 @@ export function Transport() {
           showUnit={false}
           onChange={(value, gesture) => void edit({ type: "set_pocket", tempo: value }, gesture)}
         />
+        <TempoMenu />
       </Value>
       <Value label="key">
         <KeyMenu value={pocket.key} />
@@ -94,6 +97,7 @@ export function Transport() {
         />
       </Value>
       <span className="grow" />
+      <Recording />
       <Meter />
       <div className="flex gap-1.5">
         <Button

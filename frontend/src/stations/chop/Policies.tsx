@@ -10,7 +10,7 @@ import { Button } from "../../design/Button";
 import { Hint } from "../../design/Hint";
 import { Menu } from "../../design/Menu";
 import { NumberField } from "../../design/NumberField";
-import { ROLE_NAMES, ROLES } from "../../design/roles";
+import { CARD, ROLES, ROLE_NAMES } from "../../design/roles";
 import { Slider } from "../../design/Slider";
 import { Toggle } from "../../design/Toggle";
 import { LiveSettings } from "./ByHand";
@@ -204,7 +204,7 @@ function Transients({ cutting, set }: Part) {
               value={role}
               aria-label={`Keep ${role}`}
               className="w-[22px] border border-r-0 border-rule bg-card py-[2px] last:border-r first:rounded-l-[3px] last:rounded-r-[3px] aria-pressed:bg-ink"
-              style={{ color: roles.has(role) ? "#f6f8f2" : ROLES[role].color }}
+              style={{ color: roles.has(role) ? CARD : ROLES[role].color }}
             >
               {ROLES[role].glyph}
             </ToggleGroup.Item>

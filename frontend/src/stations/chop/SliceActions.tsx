@@ -59,6 +59,11 @@ export function SliceActions({ source, chosen }: { source: Source; chosen: numbe
             disabled: none || !source.grid,
             onSelect: () => void splitByDrum(),
           },
+          {
+            label: "Original rhythm, on the grid",
+            disabled: none || !source.grid,
+            onSelect: () => void originalRhythm(true),
+          },
         ]}
       />
       <Button

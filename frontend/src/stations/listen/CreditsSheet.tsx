@@ -34,7 +34,7 @@ export function CreditsSheet({ source }: { source: Source }) {
         <Popover.Content
           side="left"
           sideOffset={6}
-          className="z-50 w-[280px] rounded-[4px] border-[1.5px] border-ink bg-card p-3 text-[12.5px] shadow-[3px_3px_0_rgba(42,27,51,0.18)]"
+          className="z-50 w-[280px] rounded-[4px] border-[1.5px] border-ink bg-card p-3 text-[12.5px] shadow-[3px_3px_0_var(--color-well)]"
         >
           <h4 className="title mb-2 text-[14px]">Credits of {source.name}</h4>
           {FIELDS.map(({ key, label }) => (

@@ -6,9 +6,9 @@ import { Hint } from "../../design/Hint";
 import { ROLES } from "../../design/roles";
 
 const KINDS = {
-  "bare drums": { color: ROLES.kick.color, row: 0 },
-  "no drums": { color: ROLES.tonal.color, row: 0 },
-  voice: { color: ROLES.vocal.color, row: 1 },
+  "bare drums": { role: "kick", row: 0 },
+  "no drums": { role: "tonal", row: 0 },
+  voice: { role: "vocal", row: 1 },
 } as const;
 const ROW = 13;
 // Narrower than this (in per cent of the strip) and no word fits.
@@ -35,11 +35,11 @@ export function PassageStrip({
       role="group"
       aria-label="Passages"
       aria-busy={behind}
-      className={`relative shrink-0 ${behind ? "opacity-45" : ""}`}
+      className={`relative shrink-0 ${behind ? "opacity-45 transition-opacity delay-300 duration-0" : ""}`}
       style={{ height: rows * ROW - 1 }}
     >
       {worth.passages.map((p) => {
-        const { color, row } = KINDS[p.kind];
+        const { role, row } = KINDS[p.kind];
         const bars = p.bars ? `${p.bars} ${p.bars === 1 ? "bar" : "bars"}` : seconds((p.end - p.start) / rate);
         const wide = ((p.end - p.start) / source.frames) * 100;
         return (
@@ -47,13 +47,13 @@ export function PassageStrip({
             <button
               type="button"
               aria-label={`${p.kind}, ${bars}, from ${(p.start / rate).toFixed(1)} s`}
-              className="absolute overflow-hidden rounded-[2px] px-1 text-left text-[11px] leading-[12px] font-semibold whitespace-nowrap text-white hover:brightness-110"
+              className="absolute overflow-hidden rounded-[2px] px-1 text-left text-[11px] leading-[12px] font-semibold whitespace-nowrap text-card hover:brightness-110"
               style={{
                 left: `${(p.start / source.frames) * 100}%`,
                 width: `calc(${wide}% - 1px)`,
                 top: row * ROW,
                 height: ROW - 1,
-                background: color,
+                background: ROLES[role].color,
               }}
               onClick={() => {
                 const margin = (p.end - p.start) * 0.02;

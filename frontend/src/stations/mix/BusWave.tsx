@@ -4,7 +4,7 @@ import { useRef } from "react";
 import { useSettled } from "../../app/settling";
 import { inLoop, loopPlayer, useLoop } from "../../audio/loop";
 import { Playhead } from "../../design/Playhead";
-import { INK, NOW } from "../../design/roles";
+import { INK, NOW, faded } from "../../design/roles";
 import { prepare } from "../../wave/draw";
 import { usePaint, useWidth } from "../../wave/useCanvas";
 
@@ -22,7 +22,7 @@ export function BusWave({ bus, height, color = INK }: { bus: string; height: num
     const c = prepare(canvas.current, width, height);
     c.clearRect(0, 0, width, height);
     const middle = height / 2;
-    c.fillStyle = "rgba(42,27,51,0.18)";
+    c.fillStyle = faded(INK, 0.18);
     c.fillRect(0, Math.round(middle), width, 1);
     if (picture) {
       paintWave(c, picture.low, picture.high, width, height, color);

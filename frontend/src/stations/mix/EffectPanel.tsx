@@ -7,7 +7,7 @@ import { Button } from "../../design/Button";
 import { Menu } from "../../design/Menu";
 import { Toggle } from "../../design/Toggle";
 import { EffectPicture } from "./EffectPicture";
-import { SettingRow } from "./SettingRow";
+import { SettingRow } from "../../design/SettingRow";
 
 export function EffectPanel({ pocket, bus, effect }: { pocket: Pocket; bus: string; effect: Effect }) {
   const info = useAbout()?.effects.find((one) => one.kind === effect.kind);

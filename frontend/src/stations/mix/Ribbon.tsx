@@ -249,11 +249,8 @@ function Takes({ pocket, bus, set }: { pocket: Pocket; bus: Bus; set: (change: {
     <Menu
       label={`What is on ${bus.name}`}
       trigger={
-        <Button
-          className="!px-1.5 !py-[1px]"
-          hint="What is on this bus. Pads can be dragged onto it"
-          aria-label={`What is on ${bus.name}`}
-        >
+        <Button className="!px-1.5 !py-[1px]" hint="What is on this bus. Pads can be dragged onto it">
+          <span className="sr-only">{`What is on ${bus.name}: `}</span>
           {roles.map((role) => (
             <span key={role ?? "none"} aria-hidden style={{ color: role ? ROLES[role].color : undefined }}>
               {role ? ROLES[role].glyph : "○"}

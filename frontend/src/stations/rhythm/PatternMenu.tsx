@@ -4,6 +4,7 @@ import { choosePattern } from "../../app/actions";
 import { useParameter } from "../../app/about";
 import { edit } from "../../app/edits";
 import { saveMidi, takeMidi } from "../../app/midiFiles";
+import { print } from "../../app/printing";
 import { ordered, usePocket } from "../../app/pocket";
 import type { Pattern, Pocket } from "../../api/types";
 import { Button } from "../../design/Button";
@@ -53,7 +54,7 @@ export function PatternHead({ pocket, pattern }: { pocket: Pocket; pattern: Patt
               {pattern.beats_per_bar}/4
             </button>
           }
-          items={[2, 3, 4, 5, 6, 7, 9, 11].map((beats) => ({
+          items={[1, 2, 3, 4, 5, 6, 7, 9, 11].map((beats) => ({
             label: `${beats}/4`,
             checked: beats === pattern.beats_per_bar,
             onSelect: () => void edit({ type: "set_pattern", pattern: pattern.id, beats_per_bar: beats }),
@@ -65,7 +66,7 @@ export function PatternHead({ pocket, pattern }: { pocket: Pocket; pattern: Patt
         trigger={<Button>Patterns ▾</Button>}
         items={[
           ...ordered(pocket.patterns).map((p) => ({
-            label: p.name,
+            label: p.variant_of ? `${p.name} (variant of ${pocket.patterns[p.variant_of]?.name ?? "?"})` : p.name,
             checked: p.id === pattern?.id,
             onSelect: () => void choosePattern(p.id),
           })),
@@ -74,8 +75,25 @@ export function PatternHead({ pocket, pattern }: { pocket: Pocket; pattern: Patt
           { label: "From a MIDI file", onSelect: () => picker.current?.click() },
           ...(pattern
             ? [
+                {
+                  label: "Print it among the finds",
+                  onSelect: () =>
+                    void print({ what: "pattern", pattern: pattern.id, sections: [], master: true, ending: "wrap" }),
+                },
                 { label: "Save as MIDI", onSelect: () => saveMidi(pattern.id) },
                 { label: "Copy this one", onSelect: () => void addPattern(pattern) },
+                {
+                  label: "Variant that goes along with this one",
+                  onSelect: () => void addVariant(pattern, Object.keys(pocket.patterns).length),
+                },
+                ...(pattern.variant_of
+                  ? [
+                      {
+                        label: `Independent of ${pocket.patterns[pattern.variant_of]?.name ?? "its original"}`,
+                        onSelect: () => void edit({ type: "unlink_pattern", pattern: pattern.id }),
+                      },
+                    ]
+                  : []),
                 { label: "Rename", onSelect: () => setTimeout(() => setRenaming(true)) },
                 { label: "Remove this one", onSelect: () => void removePattern(pattern.id) },
               ]
@@ -104,6 +122,11 @@ export async function addPattern(copy: Pattern | null): Promise<void> {
   const name = copy ? `${copy.name.slice(0, 70)}, again` : `Pattern ${count + 1}`;
   if (await edit({ type: "add_pattern", name, bars: copy?.bars ?? 2, copy_of: copy?.id ?? null }))
     await choosePattern(newest());
+}
+
+async function addVariant(pattern: Pattern, count: number): Promise<void> {
+  const name = `${pattern.name.slice(0, 66)}, variant ${count}`;
+  if (await edit({ type: "add_variant", pattern: pattern.id, name })) await choosePattern(newest());
 }
 
 async function removePattern(id: string): Promise<void> {

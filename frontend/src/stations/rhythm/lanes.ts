@@ -1,5 +1,7 @@
 /** Which pads have a row in the pattern: those it hits, the chosen ones, and (in the station) all of the page in view. */
 import type { Pattern, Pocket, Role } from "../../api/types";
+import { soundOf } from "../../app/sounds";
+import { inScale } from "./chords";
 import { ROLE_NAMES, ROLES } from "../../design/roles";
 import { PAGE } from "../../pads/keys";
 
@@ -15,7 +17,7 @@ export interface Lane {
   /** Of a row of a lane that is unfolded into its notes: semitones from the pad's own pitch. */
   note?: number;
   /** Of a row that stands for a group. */
-  group?: { key: string; folded: boolean; count: number };
+  group?: { key: string; folded: boolean; count: number; pads: number[] };
 }
 
 /** With more lanes than a page of pads has they are grouped by role. */
@@ -54,7 +56,7 @@ export function grouped(lanes: Lane[], unfolded: string[], chosen: number[]): La
       name,
       role,
       empty: mine.every((lane) => lane.empty),
-      group: { key, folded, count: mine.length },
+      group: { key, folded, count: mine.length, pads },
     };
     return folded ? [head] : [head, ...mine];
   });
@@ -63,13 +65,30 @@ export function grouped(lanes: Lane[], unfolded: string[], chosen: number[]): La
 /** Semitones above and below the pad's own pitch that an unfolded lane shows, unless its hits go further. */
 const NOTES_SHOWN = 7;
 
-/** Lanes that are unfolded into rows of their notes, the highest first. */
-export function withNotes(lanes: Lane[], pattern: Pattern, unfolded: number[]): Lane[] {
+/** Lanes that are unfolded into rows of their notes, the highest first; only: those that it allows, and what is played. */
+export function withNotes(
+  lanes: Lane[],
+  pattern: Pattern,
+  unfolded: number[],
+  only: ((note: number, pad: number) => boolean) | null = null,
+): Lane[] {
   return lanes.flatMap((lane) => {
     if (lane.group || !unfolded.includes(lane.pad)) return [lane];
-    const notes = pattern.hits.filter((hit) => hit.pad === lane.pad).map((hit) => hit.note);
+    const notes = new Set(pattern.hits.filter((hit) => hit.pad === lane.pad).map((hit) => hit.note));
     const high = Math.max(NOTES_SHOWN, ...notes);
     const low = Math.min(-NOTES_SHOWN, ...notes);
-    return Array.from({ length: high - low + 1 }, (_, i) => ({ ...lane, note: high - i }));
+    return Array.from({ length: high - low + 1 }, (_, i) => ({ ...lane, note: high - i })).filter(
+      ({ note, pad }) => !only || note === 0 || notes.has(note) || only(note, pad),
+    );
   });
+}
+
+/** Whether a note of a pad lies in the pocket's key; null where it has none. */
+export function inKeyOf(pocket: Pocket): ((note: number, pad: number) => boolean) | null {
+  const key = pocket.key;
+  if (!key) return null;
+  return (note, pad) => {
+    const root = Math.round(soundOf(pocket.pads[pad]?.sound ?? {}).root);
+    return inScale(root + note, key.tonic, key.mode);
+  };
 }

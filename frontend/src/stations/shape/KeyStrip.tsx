@@ -1,5 +1,9 @@
 /** Keys of the chosen pad, by pointer, by letters and by the controller; its zones are marked over them. */
 import { useView } from "../../app/view";
+import { useSounding, voices } from "../../audio/voices";
+import { toast } from "../../app/toasts";
+import { Button } from "../../design/Button";
+import { Toggle } from "../../design/Toggle";
 import { useNotes } from "../../audio/instrument";
 import { noteKey, pressNote, releaseNote } from "../../pads/notes";
 import { noteName } from "./summaries";
@@ -8,7 +12,49 @@ const LOW = -24;
 const HIGH = 24;
 const BLACK = new Set([1, 3, 6, 8, 10]);
 
-export function KeyStrip({ index, root, zones }: { index: number; root: number; zones: number[] }) {
+/** The note that sounds now, how far it is off its name, and a tone to hold it against. off: cents that the chop is sharp. */
+function Tuner({ index, root, off }: { index: number; root: number; off: number | null }) {
+  const down = useNotes((s) => s.down);
+  const pressed = useSounding((s) => s.sounding[index]);
+  // What rings on after a key is still that key; the pad itself is its root.
+  const struck = useSounding((s) => s.notes[index]);
+  const newest = [...down].at(-1);
+  const key = root + (newest ?? struck ?? 0);
+  const sounds = newest !== undefined || Boolean(pressed);
+  const told = off === null ? "" : `, ${off > 0 ? "+" : off < 0 ? "\u2212" : ""}${Math.abs(Math.round(off))} ct`;
+  return (
+    <>
+      <span className={`min-w-28 tabular-nums ${sounds ? "font-bold text-now" : "text-ink2"}`} data-testid="tuner">
+        {sounds ? "sounds" : "last"} {noteName(key)}
+        {told}
+      </span>
+      <Button
+        hint="A plain tone of the note's true pitch"
+        onClick={() =>
+          void voices
+            .reference(`/api/tone/${key}/100`)
+            .catch((error: Error) => toast({ title: "The tone cannot be played", text: error.message, tone: "error" }))
+        }
+      >
+        Tone {noteName(key)}
+      </Button>
+    </>
+  );
+}
+
+/** off: cents that the chop is over the root that it is given, as it sounds; null where it has no pitch. */
+export function KeyStrip({
+  index,
+  root,
+  zones,
+  off,
+}: {
+  index: number;
+  root: number;
+  zones: number[];
+  off: number | null;
+}) {
+  const full = useView((s) => s.fullVelocity);
   const down = useNotes((s) => s.down);
   const { here, all } = useNotes();
   const octave = useView((s) => s.octave);
@@ -61,14 +107,11 @@ export function KeyStrip({ index, root, zones }: { index: number; root: number; 
                   pressNote(index, note, 110, event.timeStamp);
                 }}
                 onKeyUp={(event) => event.key === "Enter" && releaseNote(index, note)}
-                className={`absolute top-0 flex flex-col items-center justify-end border-ink pb-0.5 text-[11px] leading-none ${black ? "z-10 h-[60%] rounded-b-[3px] border-[1.3px]" : "h-full border-r"} ${on ? "bg-now text-white" : black ? "bg-ink text-card" : "bg-card text-ink2"}`}
+                className={`absolute top-0 flex flex-col items-center justify-end border-ink pb-0.5 text-[11px] leading-none ${black ? "z-10 h-[60%] rounded-b-[3px] border-[1.3px]" : "h-full border-r"} ${on ? "bg-now text-card" : black ? "bg-ink text-card" : "bg-card text-ink2"}`}
                 style={{ left: `${left(note)}%`, width: `${black ? wide * 0.64 : wide}%` }}
               >
                 {zone ? (
-                  <span
-                    aria-hidden
-                    className={`mb-auto mt-1 size-[6px] rounded-full ${on ? "bg-white" : "bg-tonal"}`}
-                  />
+                  <span aria-hidden className={`mb-auto mt-1 size-[6px] rounded-full ${on ? "bg-card" : "bg-tonal"}`} />
                 ) : null}
                 {notesOn ? noteKey(note, octave, root) : null}
                 {!black && (root + note) % 12 === 0 && !(notesOn && noteKey(note, octave, root))
@@ -84,6 +127,17 @@ export function KeyStrip({ index, root, zones }: { index: number; root: number; 
           : "I: the keys play notes of this pad."}
         {here < all ? ` ${here} of ${all} notes are ready.` : ""}
       </p>
+      <div className="mt-1 flex items-center gap-1.5 text-[12px]">
+        <Tuner index={index} root={root} off={off} />
+        <span className="grow" />
+        <Toggle
+          on={full}
+          onChange={(fullVelocity) => useView.getState().look({ fullVelocity })}
+          hint="Every press of a pad or key is as hard as can be"
+        >
+          Full velocity
+        </Toggle>
+      </div>
     </div>
   );
 }

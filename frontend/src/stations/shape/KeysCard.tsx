@@ -7,8 +7,8 @@ import { Button } from "../../design/Button";
 import { Menu } from "../../design/Menu";
 import { NumberField } from "../../design/NumberField";
 import { Toggle } from "../../design/Toggle";
-import type { Change } from "./setting";
-import { Choices, Settings } from "./Settings";
+import type { Change } from "../../app/shaping";
+import { Choices, Settings } from "../../pads/Settings";
 import { noteName } from "./summaries";
 
 interface Props {

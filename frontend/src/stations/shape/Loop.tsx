@@ -4,7 +4,8 @@ import { useRef } from "react";
 import type { FullSound } from "../../api/types";
 import { fixed } from "../../design/format";
 import { Handle } from "./Handle";
-import { type Change, stepFrom } from "./setting";
+import { type Change, stepFrom } from "../../app/shaping";
+import { faded, roleColor } from "../../design/roles";
 
 interface Props {
   pad: number;
@@ -26,7 +27,7 @@ export function Loop(props: Props) {
           from="loop_from"
           to="loop_to"
           open
-          color="rgba(90, 71, 163, 0.13)"
+          color={faded(roleColor("tonal"), 0.13)}
           text={`loop, ${fixed(sound.loop_fade, 0)} ms crossfade${sound.loop_way === "both" ? ", back and forth" : ""}`}
           name="Loop"
         />
@@ -37,7 +38,7 @@ export function Loop(props: Props) {
           from="part_from"
           to="part_to"
           open={false}
-          color="rgba(156, 68, 19, 0.12)"
+          color={faded(roleColor("kick"), 0.12)}
           text="part"
           name="Part"
         />

@@ -7,12 +7,13 @@ import { usePocket } from "../../app/pocket";
 import { soundOf } from "../../app/sounds";
 import { type ShapeCard, useView } from "../../app/view";
 import { instrument } from "../../audio/instrument";
+import { Button } from "../../design/Button";
 import { Card } from "./Card";
 import { ChopCard, EnvelopeCard, FilterCard, MotionCard, PitchCard } from "./cards";
 import { KeysCard } from "./KeysCard";
 import { KeyStrip } from "./KeyStrip";
 import { LayersCard } from "./LayersCard";
-import { changeOf } from "./setting";
+import { changeOf } from "../../app/shaping";
 import { ShapeHead } from "./ShapeHead";
 import { ShapeWave } from "./ShapeWave";
 import { summary } from "./summaries";
@@ -40,9 +41,14 @@ export function Shape() {
   const pad = first === undefined ? undefined : pocket.pads[first];
   if (first === undefined || !pad)
     return (
-      <p className="m-4 rounded-[4px] border border-dashed border-ink2 p-6 text-ink2">
-        Nothing on the pads yet: put some slices there in Chop. Then each can be made your own here.
-      </p>
+      <div className="m-4 rounded-[4px] border border-dashed border-ink2 p-6 text-ink2">
+        <p className="mb-3">
+          Nothing on the pads yet: put some slices there in Chop. Then each can be made your own here.
+        </p>
+        <Button tone="solid" onClick={() => useView.getState().look({ station: "chop" })}>
+          To Chop
+        </Button>
+      </div>
     );
   return <OfPad key={first} index={first} pads={pads.length ? pads : [first]} pad={pad} pocket={pocket} />;
 }
@@ -58,7 +64,9 @@ function OfPad({ index, pads, pad, pocket }: { index: number; pads: number[]; pa
   const change = changeOf(pads);
   const playing = notesOn || card === "keys";
   useEffect(() => {
-    if (playing && key) void instrument.prepare(id, index, key, sound, () => useView.getState().notesOn);
+    // The pad may have been cleared since: then there is nothing to prepare.
+    if (playing && key)
+      instrument.prepare(id, index, key, sound, () => useView.getState().notesOn).catch(() => undefined);
   }, [playing, notesOn, id, index, key, sound]);
   if (!about) return null;
 
@@ -79,7 +87,16 @@ function OfPad({ index, pads, pad, pocket }: { index: number; pads: number[]; pa
       <ShapeHead index={index} pads={pads} pad={pad} pocket={pocket} shape={shape} />
       <ShapeWave index={index} pad={pad} sound={sound} shape={shape} rate={pocket.rate} change={change} />
       {playing ? (
-        <KeyStrip index={index} root={Math.round(sound.root)} zones={pad.zones.map(({ root }) => root)} />
+        <KeyStrip
+          index={index}
+          root={Math.round(sound.root)}
+          zones={pad.zones.map(({ root }) => root)}
+          off={
+            typeof shape?.key !== "number"
+              ? null
+              : (shape.key + (shape.cents ?? 0) / 100 + sound.pitch - sound.root) * 100
+          }
+        />
       ) : null}
       <div className="thin-scroll mt-2 flex min-h-0 grow flex-col gap-1.5 overflow-auto pb-3 [&>*]:shrink-0">
         {CARDS.map(([which, title]) => (

@@ -15,7 +15,7 @@ import { Name } from "../../design/Name";
 import { Toggle } from "../../design/Toggle";
 import { pressPad } from "../../pads/press";
 import { useTying } from "../../pads/ties";
-import { lastChanged } from "./setting";
+import { lastChanged } from "../../app/shaping";
 import { noteName } from "./summaries";
 
 type Group = "chop" | "pitch" | "envelope" | "filter" | "motion" | "tone" | "keys" | "layers";
@@ -122,15 +122,28 @@ export function ShapeHead({
           },
         ]}
       />
-      <Button
-        hint="Its sound as a new find, with where it came from"
-        onClick={() => void print({ what: "pad", pad: index, ending: "ring" })}
-      >
-        Print
-      </Button>
+      <Menu
+        label="Print"
+        trigger={<Button hint="Its sound as a new find, with where it came from">Print ▾</Button>}
+        items={[
+          { label: "As it sounds", onSelect: () => void print({ what: "pad", pad: index, ending: "ring" }) },
+          ...TURNED.map((transform) => ({
+            label: `As a ${transform}`,
+            onSelect: () => void print({ what: "pad", pad: index, ending: "ring", transform }),
+          })),
+          null,
+          {
+            label: "Its notes, one after the other",
+            onSelect: () => void print({ what: "keys", pad: index, ending: "ring" }),
+          },
+        ]}
+      />
     </div>
   );
 }
+
+/** What a sound is turned into in one step. */
+const TURNED = ["reversed reverb", "riser", "stutter", "half speed"] as const;
 
 /** The next knob that is moved is tied to the setting that was changed last. */
 function Tie() {

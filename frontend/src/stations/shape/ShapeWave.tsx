@@ -3,16 +3,14 @@ import { useEffect, useRef } from "react";
 
 import type { FullSound, Pad, ShapeReply } from "../../api/types";
 import { fixed } from "../../design/format";
-import { INK, RULE } from "../../design/roles";
+import { INK, RULE, roleColor } from "../../design/roles";
 import { useWidth, useWaveHeight } from "../../wave/useCanvas";
 import { Loop } from "./Loop";
 import { drawPcm } from "./picture";
-import type { Change } from "./setting";
+import type { Change } from "../../app/shaping";
 import { Thread } from "./Thread";
 import { Trim } from "./Trim";
 import { usePcm } from "./useShape";
-
-const SOUNDING = "#0a675d";
 
 interface Props {
   index: number;
@@ -28,7 +26,8 @@ export function ShapeWave({ index, pad, sound, shape, rate, change }: Props) {
   const raw = useRef<HTMLCanvasElement>(null);
   const shaped = useRef<HTMLCanvasElement>(null);
   const width = useWidth(box);
-  const height = useWaveHeight(178);
+  // What lies under it is a fixed number of lines.
+  const height = useWaveHeight(178, 0.55);
   const before = usePcm(shape?.raw.key);
   const after = usePcm(shape?.shaped.key);
   const chopMs = (1000 * (pad.chop.end - pad.chop.start)) / rate;
@@ -42,7 +41,14 @@ export function ShapeWave({ index, pad, sound, shape, rate, change }: Props) {
   useEffect(() => {
     if (raw.current) drawPcm(raw.current, before, shape?.raw.lead ?? 0, frames, before ? INK : RULE, 0.92 / loudest);
     if (shaped.current)
-      drawPcm(shaped.current, after, shape?.shaped.lead ?? 0, frames, SOUNDING, 0.92 / Math.max(loudest, peak(after)));
+      drawPcm(
+        shaped.current,
+        after,
+        shape?.shaped.lead ?? 0,
+        frames,
+        roleColor("snare"),
+        0.92 / Math.max(loudest, peak(after)),
+      );
   });
 
   return (
@@ -88,8 +94,8 @@ export function ShapeWave({ index, pad, sound, shape, rate, change }: Props) {
           </>
         ) : null}
       </div>
-      <div className="relative mt-1.5 h-[62px] rounded-[4px] bg-well">
-        <span className="absolute top-1 left-1 z-10 rounded-[2px] bg-well px-1 text-[11.5px] text-ink2">
+      <div className="relative mt-1.5 h-[max(62px,9vh)] rounded-[4px] bg-well">
+        <span className="absolute top-1 right-1 z-10 rounded-[2px] bg-well px-1 text-[11.5px] text-ink2">
           as it sounds
           {shape && Math.abs(shape.louder_db) >= 0.5
             ? `, ${fixed(Math.abs(shape.louder_db), 1)} dB ${shape.louder_db > 0 ? "louder" : "softer"}`

@@ -5,7 +5,7 @@ import type { FullSound } from "../../api/types";
 import { fixed } from "../../design/format";
 import { NOW } from "../../design/roles";
 import { Handle } from "./Handle";
-import { type Change, stepFrom } from "./setting";
+import { type Change, stepFrom } from "../../app/shaping";
 import { type Bead, moved, type Point, sustainLevel, threadOf, touched } from "./thread";
 
 interface Props {

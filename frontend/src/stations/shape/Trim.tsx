@@ -4,7 +4,7 @@ import { useRef } from "react";
 import type { FullSound } from "../../api/types";
 import { fixed } from "../../design/format";
 import { Handle } from "./Handle";
-import { type Change, stepFrom } from "./setting";
+import { type Change, stepFrom } from "../../app/shaping";
 
 interface Props {
   pad: number;

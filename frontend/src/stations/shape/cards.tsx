@@ -12,8 +12,8 @@ import { Menu } from "../../design/Menu";
 import { NumberField } from "../../design/NumberField";
 import { Toggle } from "../../design/Toggle";
 import { Picture } from "../mix/EffectPicture";
-import type { Change } from "./setting";
-import { Choices, Settings } from "./Settings";
+import type { Change } from "../../app/shaping";
+import { Choices, Settings } from "../../pads/Settings";
 
 interface Props {
   sound: FullSound;

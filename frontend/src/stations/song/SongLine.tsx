@@ -8,7 +8,7 @@ import { useView } from "../../app/view";
 import { useSong } from "../../audio/song";
 import { newGesture } from "../../design/NumberField";
 import { Playhead } from "../../design/Playhead";
-import { CARD, INK, INK2, NOW, roleColor, ROLES, RULE } from "../../design/roles";
+import { CARD, INK, INK2, NOW, ROLES, RULE, faded, roleColor } from "../../design/roles";
 import { fixed, position } from "../../design/format";
 import { prepare } from "../../wave/draw";
 import { usePaint, useWidth } from "../../wave/useCanvas";
@@ -88,7 +88,7 @@ export function SongLine({ pocket, section, patterns, at, first, last, whole, co
   };
 
   function paintThread(c: CanvasRenderingContext2D, all: Point[], rest: number) {
-    c.fillStyle = "rgba(42,27,51,0.05)";
+    c.fillStyle = faded(INK, 0.05);
     c.fillRect(0, top, x(last), THREAD);
     c.strokeStyle = NOW;
     c.lineWidth = 1.6;
@@ -282,7 +282,7 @@ function paintStrip(
 function paintName(c: CanvasRenderingContext2D, name: string, y: number): void {
   c.font = '600 11px "Atkinson Hyperlegible Next Variable"';
   const wide = Math.min(150, c.measureText(name).width + 10);
-  c.fillStyle = "rgba(246,248,242,0.86)";
+  c.fillStyle = faded(CARD, 0.86);
   c.fillRect(2, y + 3, wide, STRIP - 7);
   c.save();
   c.beginPath();

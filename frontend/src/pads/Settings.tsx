@@ -1,8 +1,8 @@
 /** Rows of settings out of the core's table, in the order given. */
-import type { FullSound } from "../../api/types";
-import { useAbout } from "../../app/about";
-import { SettingRow } from "../mix/SettingRow";
-import type { Change } from "./setting";
+import type { FullSound } from "../api/types";
+import { useAbout } from "../app/about";
+import { SettingRow } from "../design/SettingRow";
+import type { Change } from "../app/shaping";
 
 export function Settings({
   group,
