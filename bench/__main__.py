@@ -3,7 +3,7 @@
 import subprocess
 import sys
 
-from bench import alike, latency, listening, longfile, manyslices, mixing
+from bench import alike, drumparts, latency, listening, longfile, longpattern, manyslices, mixing
 
 print("From key to sound, from edit to loop")
 latency.main()
@@ -13,6 +13,10 @@ print("\nA long file")
 longfile.main()
 print("\nFive hundred slices")
 manyslices.main()
+print("\nA long pattern")
+longpattern.main()
+print("\nDrums apart")
+drumparts.main()
 print("\nHow fast it listens")
 subprocess.run([sys.executable, "-m", "bench.listenspeed"], check=True)
 print("\nHow well it listens")

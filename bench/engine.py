@@ -1,9 +1,10 @@
-"""The adapter between our analysis and a scorer of onsets, drums and tempo: plain functions on mono float32 and seconds."""
+"""The adapter between the program and a scorer of onsets, drums, tempo and stems: plain functions on float32 and seconds."""
 
 from __future__ import annotations
 
 import functools
 import hashlib
+import os
 
 import numpy as np
 from numpy.typing import NDArray
@@ -14,7 +15,10 @@ from grainpocket.core.listen.hearing import CLEAR, Hearing, hear
 from grainpocket.core.listen.onsets.classifier import ROLES
 from grainpocket.core.listen.onsets.onset import Onsets
 from grainpocket.core.listen.tempo import grids
-from grainpocket.core.sound.audio import Samples
+from grainpocket.core.sound.audio import Samples, mono
+from grainpocket.core.split.base import separate
+from grainpocket.core.split.engines import ENGINES
+from grainpocket.core.split.heard import Heard
 
 Times = NDArray[np.float64]
 
@@ -70,3 +74,11 @@ class _Box:
 @functools.lru_cache(maxsize=8)
 def _kept(_name: str, box: _Box, sr: int) -> Hearing:
     return hear(box.samples, sr)
+
+
+def stems(y: Samples, sr: int) -> dict[str, Samples]:
+    """(n, 2) of drums, bass, vocals and other, of (n, 2). SPLIT_ENGINE and SPLIT_QUALITY say by what: learned, normal."""
+    engine = ENGINES[os.environ.get("SPLIT_ENGINE", "learned")]
+    quality = os.environ.get("SPLIT_QUALITY", engine.qualities[len(engine.qualities) // 2].name)
+    moments = _heard(mono(y), sr).moments
+    return separate(engine, y, sr, quality=quality, heard=Heard(moments) if moments is not None else None)

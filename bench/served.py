@@ -34,8 +34,8 @@ class Served:
         out = (self.data / "server.log").open("ab")
         return subprocess.Popen([sys.executable, "-m", "grainpocket", "serve"], env=self._env, stdout=out, stderr=out)
 
-    def wait(self, seconds: float = 40) -> None:
-        """Until it answers."""
+    def wait(self, seconds: float = 120) -> None:
+        """Until it answers: a start is nine seconds of work, which others may be at too."""
         end = time.monotonic() + seconds
         while time.monotonic() < end:
             try:

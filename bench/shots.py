@@ -60,6 +60,36 @@ def shape(page: Page) -> None:
     page.keyboard.press("i")
 
 
+def split(page: Page) -> None:
+    page.get_by_role("button", name="Open Lantern street", exact=True).click()
+    page.get_by_role("tab", name="Split").click()
+    page.get_by_role("button", name="Take apart").click()
+    page.get_by_role("region", name="Stem other").wait_for(timeout=120_000)
+    page.get_by_role("button", name="Menu of bass").click()
+    page.get_by_role("menuitem", name="Move a leak…").click()
+    box = page.get_by_role("img", name="What is where in bass").bounding_box()
+    page.wait_for_timeout(1000)
+    if box:
+        page.mouse.move(box["x"] + 230, box["y"] + 40)
+        page.mouse.down()
+        page.mouse.move(box["x"] + 330, box["y"] + 100, steps=3)
+        page.mouse.up()
+    settled(page)
+    page.screenshot(path=TARGET / "split.png")
+
+
+def by_night(page: Page) -> None:
+    page.get_by_role("button", name="Open Dockside break", exact=True).click()
+    page.get_by_role("tab", name="Chop").click()
+    page.get_by_role("button", name="Pockets").click()
+    page.get_by_role("menuitem", name="Night print").click()
+    page.wait_for_timeout(1500)
+    settled(page)
+    page.screenshot(path=TARGET / "night.png")
+    page.get_by_role("button", name="Pockets").click()
+    page.get_by_role("menuitem", name="Day print").click()
+
+
 def an_empty_pocket(page: Page) -> None:
     page.get_by_role("tab", name="Chop").click()
     page.get_by_role("button", name="Pockets").click()
@@ -117,6 +147,8 @@ def main() -> None:
             settled(page)
             page.screenshot(path=TARGET / "keys.png")
             page.keyboard.press("Escape")
+            split(page)
+            by_night(page)
             an_empty_pocket(page)
     print(f"pictures in {TARGET}")
 

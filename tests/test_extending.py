@@ -51,7 +51,8 @@ def test_every_kind_of_record_is_told_to_the_front_end() -> None:
     assert set(re.findall(r'"(\w+)"', kinds[1])) == set(RECORDS)
 
 
-def test_every_station_is_a_folder_and_a_line() -> None:
-    app = (ROOT / "frontend/src/app/App.tsx").read_text()
-    listed = re.findall(r'{ key: "(\w+)", label:', app)
+def test_every_station_is_a_folder_and_two_lines() -> None:
+    listed = re.findall(r'{ key: "(\w+)", label:', (ROOT / "frontend/src/app/stations.ts").read_text())
+    shown = re.findall(r"^  (\w+): [\w(]+", (ROOT / "frontend/src/stations/pages.tsx").read_text(), re.M)
+    assert set(listed) == set(shown) - {"pocket"}
     assert set(listed) == {p.name for p in (ROOT / "frontend/src/stations").iterdir() if p.is_dir()}

@@ -154,12 +154,12 @@ def _realise(
     metre = signatures.pop()
     per_beat = 60 / bpm
     quarters = metre[0] * 4 / metre[1]
-    warp = _warp(drift, len(chords) * quarters, rng)
+    warp = warped(drift, len(chords) * quarters, rng)
 
     def seconds(tick: float) -> float:
         return warp(tick / file.ticks_per_beat) * per_beat
 
-    notes, programs = _notes(file, seconds)
+    notes, programs = notes_of(file, seconds)
     if varied:
         programs = _other_instruments(programs, rng)
     end = seconds(len(chords) * quarters * file.ticks_per_beat)
@@ -169,7 +169,7 @@ def _realise(
         return None
     beat_ticks = file.ticks_per_beat
     beats = [seconds(k * beat_ticks) for k in range(int(len(chords) * quarters) + 1)]
-    lead, lead_program = _lead(key, chords, bars, rng)
+    lead, lead_program = lead_over(key, chords, bars, rng)
     others = [n for n in notes if n.channel != 9 and n.at < end]
     bass = {c for c, p in programs.items() if 32 <= p <= 39}
     silent_drums, bare = _form(len(chords), rng)
@@ -181,7 +181,7 @@ def _realise(
     able = [k for k in kits if all(k.has(n) for n in (36, 38, 42))]
     kit = able[rng.integers(len(able))]
     kit = Varied(kit, rng) if varied else kit
-    hits = [(t, _nearest(kit, n), v) for t, n, v in hits]
+    hits = [(t, nearest(kit, n), v) for t, n, v in hits]
     frames = round((end + 1.0) * RATE)
     apart = perform_apart(kit, hits, frames, rng)
     parts = {"drums": np.asarray(sum(apart.values()), np.float32)}
@@ -230,7 +230,7 @@ def _form(bars: int, rng: np.random.Generator) -> tuple[list[bool], list[bool]]:
     return silent, bare
 
 
-def _warp(drift: float, quarters: float, rng: np.random.Generator) -> Callable[[float], float]:
+def warped(drift: float, quarters: float, rng: np.random.Generator) -> Callable[[float], float]:
     """Quarter notes of the score to quarter notes of the performance, whose tempo wanders slowly."""
     grid = np.arange(0, quarters + 9, 0.25)
     wander = np.zeros(len(grid))
@@ -241,7 +241,7 @@ def _warp(drift: float, quarters: float, rng: np.random.Generator) -> Callable[[
     return lambda q: float(np.interp(q, grid, at))
 
 
-def _notes(file: mido.MidiFile, seconds: Callable[[float], float]) -> tuple[list[Note], dict[int, int]]:
+def notes_of(file: mido.MidiFile, seconds: Callable[[float], float]) -> tuple[list[Note], dict[int, int]]:
     notes: list[Note] = []
     programs: dict[int, int] = {}
     for track in file.tracks:
@@ -269,7 +269,7 @@ def _other_instruments(programs: dict[int, int], rng: np.random.Generator) -> di
     }
 
 
-def _nearest(kit: Kit, note: int) -> int:
+def nearest(kit: Kit, note: int) -> int:
     """What this kit has that comes nearest to a drum of the standard set."""
     if kit.has(note):
         return note
@@ -280,7 +280,7 @@ def _nearest(kit: Kit, note: int) -> int:
     return 42 if note >= 49 else 38
 
 
-def _lead(key: str, chords: list[str], bars: list[float], rng: np.random.Generator) -> tuple[list[Note], int]:
+def lead_over(key: str, chords: list[str], bars: list[float], rng: np.random.Generator) -> tuple[list[Note], int]:
     """A melody of chord and scale tones, some bars empty."""
     tonic, mode = key.split()
     scale = [(KEYS.index(tonic) + s) % 12 for s in ((0, 2, 3, 5, 7, 8, 10) if mode == "minor" else (0, 2, 4, 5, 7, 9, 11))]

@@ -42,7 +42,7 @@ def render(file: mido.MidiFile, font: str, reverb: bool = False, gain: float = 0
         midi, out = Path(folder) / "in.mid", Path(folder) / "out.wav"
         file.save(midi)
         command = ["fluidsynth", "-ni", "-q", "-F", str(out), "-r", str(RATE), "-g", str(gain), "-O", "float"]
-        command += ["-R", str(int(reverb)), "-C", "0", FONTS[font], str(midi)]
+        command += ["-R", str(int(reverb)), "-C", "0", "-o", "synth.dynamic-sample-loading=1", FONTS[font], str(midi)]
         subprocess.run(command, check=True, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
         samples, _ = sf.read(out, dtype="float32", always_2d=True)
     return np.asarray(samples, np.float32)

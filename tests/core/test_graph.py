@@ -13,8 +13,7 @@ from hypothesis import strategies as st
 from grainpocket.core.effects import EFFECTS
 from grainpocket.core.effects.base import Curve
 from grainpocket.core.mix.graph import Graph
-from grainpocket.core.mix.nodes import SILENT_KEY, Circle, Clock, Feed, Insert, Node, order
-from grainpocket.core.mix.pieces import PieceCache
+from grainpocket.core.mix.nodes import SILENT_KEY, Circle, Clock, Feed, Insert, Node, Pieces, order, pieces
 from grainpocket.core.params import Value
 from grainpocket.core.sound.audio import Samples
 from tests.core.effects.desk import db
@@ -70,9 +69,9 @@ def sounds(at: Clock, kick: Samples | None = None) -> dict[str, Sound]:
     return {"kick": Sound(strokes(0, 2, 4, 6) if kick is None else kick, at), "keys": Sound(strokes(1, 1.5, 5, hz=440), at)}
 
 
-def graph(at: Clock | None = None, cache: PieceCache | None = None, nodes: tuple[Node, ...] = NODES, **more: Samples) -> Graph:
+def graph(at: Clock | None = None, cache: Pieces | None = None, nodes: tuple[Node, ...] = NODES, **more: Samples) -> Graph:
     at = at or clock()
-    return Graph(nodes, sounds(at, **more), at, cache if cache is not None else PieceCache(1 << 28))
+    return Graph(nodes, sounds(at, **more), at, cache if cache is not None else pieces(1 << 28))
 
 
 @settings(max_examples=12, derandomize=True, suppress_health_check=[HealthCheck.too_slow])
@@ -84,7 +83,7 @@ def test_segments_do_not_matter(inner: list[int]) -> None:
 
 
 def test_rendering_twice_and_in_another_order_gives_the_same_bytes() -> None:
-    cache: PieceCache = PieceCache(1 << 28)
+    cache: Pieces = pieces(1 << 28)
     first = np.concatenate(graph(cache=cache).render("master"))
     misses = cache.misses
     np.testing.assert_array_equal(np.concatenate(graph(cache=cache).render("master")), first)
@@ -92,13 +91,13 @@ def test_rendering_twice_and_in_another_order_gives_the_same_bytes() -> None:
     backwards = graph(nodes=NODES[::-1])
     backwards.render("hall")
     np.testing.assert_array_equal(np.concatenate(backwards.render("master")), first)
-    tight: PieceCache = PieceCache(200_000)
+    tight: Pieces = pieces(200_000)
     np.testing.assert_array_equal(np.concatenate(graph(cache=tight).render("master")), first)
-    assert tight.bytes <= 200_000
+    assert tight.filled <= 200_000
 
 
 def test_an_edit_renders_again_only_from_where_it_changes_something() -> None:
-    cache: PieceCache = PieceCache(1 << 28)
+    cache: Pieces = pieces(1 << 28)
     graph(cache=cache).render("master")
     before = cache.misses
     # A stroke more in the sixth beat: the lane there, and from there on what it flows into or turns down.
@@ -113,7 +112,7 @@ def test_an_edit_renders_again_only_from_where_it_changes_something() -> None:
 def test_histories_that_lead_to_one_state_meet_again() -> None:
     """A stroke that has gone through a duck and a wire leaves no trace some beats later: the rest is known."""
     nodes = (Node("kick"), Node("bus", (Feed("kick"),), (insert("width"),)))
-    cache: PieceCache = PieceCache(1 << 28)
+    cache: Pieces = pieces(1 << 28)
     graph(cache=cache, nodes=nodes, kick=strokes(0, 4)).render("bus")
     before = cache.misses
     graph(cache=cache, nodes=nodes, kick=strokes(0, 1, 4)).render("bus")
@@ -128,7 +127,7 @@ def test_a_loop_follows_itself() -> None:
     long = clock(edges)
     nodes = tuple(replace(n, automated={}) for n in NODES)
     lanes = {name: Sound(np.tile(sound.samples, (10, 1)), long) for name, sound in sounds(clock()).items()}
-    played = np.concatenate(Graph(nodes, lanes, long, PieceCache(1 << 29)).render("master"))
+    played = np.concatenate(Graph(nodes, lanes, long, pieces(1 << 29)).render("master"))
     steady = np.concatenate(graph(nodes=nodes).loop("master"))
     laps = played.reshape(10, -1, 2)
     assert np.abs(laps[1] - laps[9]).max() < 1e-3
@@ -159,7 +158,7 @@ def test_a_muted_trigger_still_ducks() -> None:
 
 
 def test_automation_is_in_the_sound_and_only_where_it_differs_in_the_keys() -> None:
-    cache: PieceCache = PieceCache(1 << 28)
+    cache: Pieces = pieces(1 << 28)
     out = np.concatenate(graph(cache=cache).render("pad"))
     assert db(out[5 * BEAT : 6 * BEAT]) > db(out[BEAT : 2 * BEAT]) + 15
     before = cache.misses

@@ -18,6 +18,7 @@ from grainpocket.core.edits.patterns import OriginalRhythm
 from grainpocket.core.edits.pocket_wide import SetPocket
 from grainpocket.core.edits.spreading import SplitByRole
 from grainpocket.core.pocket import Pocket
+from grainpocket.store import pieces
 from grainpocket.store.audio import AudioStore
 from grainpocket.store.database import Database
 from grainpocket.store.models import PocketRow, RevisionRow
@@ -107,7 +108,7 @@ def break_head(database: Database, key: str) -> None:
     with database.write() as session:
         row = session.get_one(PocketRow, key)
         head = session.get_one(RevisionRow, row.head)
-        document = json.loads(zlib.decompress(head.document[1:], -zlib.MAX_WBITS))
+        document = json.loads(zlib.decompress(pieces.whole(session, head.document)[1:], -zlib.MAX_WBITS))
         head.document = zlib.compress(json.dumps(document | {"tempo": 376.0}).encode())
 
 
@@ -142,7 +143,7 @@ def test_undo_and_redo_pass_over_a_broken_state(database: Database, audio: Audio
         head = session.get_one(PocketRow, state.id).head
         top = RevisionRow(
             pocket=state.id, parent=head, redo=None, version=99, label="level", author="", gesture=None, edit=None,
-            document=Packer().pack(Pocket(name="Ferry", level=-3.0)), created=1.0,
+            document=Packer().pack(Pocket(name="Ferry", level=-3.0)).whole(), created=1.0,
         )  # fmt: skip
         session.add(top)
         session.flush()

@@ -13,7 +13,7 @@ from grainpocket.settings import Settings
 from grainpocket.store.audio import AudioStore
 from grainpocket.store.database import Database
 from grainpocket.store.packing import Packer, unpack
-from grainpocket.store.pockets import NoSuchPocket, PocketStore, Stale
+from grainpocket.store.pockets import NoSuchPocket, PocketStore, Stale, _row
 
 
 @pytest.fixture
@@ -133,5 +133,20 @@ def test_packing_gives_back_the_same_pocket(pockets: PocketStore, audio: AudioSt
         SetPattern(pattern="p1", swing=61.5),
     ):
         pocket = edit.made(pocket, audio)
-        assert unpack(packer.pack(pocket)) == pocket
-    assert unpack(packer.pack(pocket)).patterns["p1"].hits[0].beat == 0.1
+        assert unpack(packer.pack(pocket).whole()) == pocket
+    assert unpack(packer.pack(pocket).whole()).patterns["p1"].hits[0].beat == 0.1
+
+
+def test_readers_and_undo_leave_the_records_the_very_same(pockets: PocketStore, audio: AudioStore, key: str) -> None:
+    """Who still reads an older state beside an edit must not make the newest be opened anew: nothing would be shared with it."""
+    tempo_edit(pockets, audio, key, 101)
+    with pockets._database.read() as session:
+        row, head = _row(session, key)
+        old = pockets._state(session, row, head).pocket
+        tempo_edit(pockets, audio, key, 102)
+        newest = pockets.load(key).pocket
+        # The snapshot of this session is as old as it was.
+        assert pockets._state(session, row, head).pocket is old
+        assert pockets.load(key).pocket is newest
+    assert pockets.undo(key, pockets.load(key).version).after.pocket is old
+    assert pockets.redo(key, pockets.load(key).version).after.pocket is newest

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import os
 import tempfile
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Generator, Iterator
 from pathlib import Path
 from typing import Any
 
 import pytest
-from playwright.sync_api import Browser, Error, Locator, Page, expect, sync_playwright
+from playwright.sync_api import Browser, Error, Locator, Page, Route, expect, sync_playwright
 
 from bench.browser import CHROMIUM, FLAGS
 from bench.served import Served, served
@@ -19,8 +19,8 @@ from tests.files import wav
 from tests.signals import Loop
 from tests.web.live import Live
 
-# Shorter while one test is being written.
-TIMEOUT_MS = int(os.environ.get("UI_TIMEOUT_MS", "30000"))
+# Against what hangs, not what is slow: shorter while one test is being written.
+TIMEOUT_MS = int(os.environ.get("UI_TIMEOUT_MS", "60000"))
 expect.set_options(timeout=TIMEOUT_MS / 2)
 
 
@@ -111,6 +111,15 @@ class Ui:
         """All voices of the pads are here."""
         self.wait("gp.voices.ready()[0] === gp.voices.ready()[1] && gp.voices.ready()[1] > 0")
 
+    def intercept(self, pattern: str, answer: Callable[[Route], Any]) -> None:
+        """From now on `answer` says what becomes of the page's requests by this pattern.
+
+        The browser says that it keeps them back a little before its pages do: what was asked for in between would go past."""
+        self.page.route(pattern, answer)
+        self.page.route("**/kept-back", lambda route: route.fulfill(status=204))
+        while self.look("fetch('/kept-back').then((answer) => answer.status)") != 204:
+            pass
+
     def wave(self) -> Any:
         box = self.page.locator("[data-wave]:visible").bounding_box()
         assert box is not None
@@ -152,6 +161,7 @@ class Tabs:
         page = tab.page
         if page is self.kept and not failed:
             page.remove_listener("pageerror", tab.note_error)
+            page.unroute_all(behavior="ignoreErrors")
             page.mouse.move(0, 0)
         else:
             page.context.close()
@@ -163,8 +173,18 @@ def tabs(browser: Browser) -> Tabs:
     return Tabs(browser)
 
 
+FAILED = pytest.StashKey[bool]()
+
+
+@pytest.hookimpl(wrapper=True)
+def pytest_runtest_makereport(item: pytest.Item) -> Generator[None, pytest.TestReport, pytest.TestReport]:
+    report = yield
+    item.stash[FAILED] = item.stash.get(FAILED, False) or report.failed
+    return report
+
+
 @pytest.fixture
-def opened(tabs: Tabs, demo_server: Served) -> Iterator[Opener]:
+def opened(tabs: Tabs, demo_server: Served, request: pytest.FixtureRequest) -> Iterator[Opener]:
     """opened() gives a tab on a fresh pocket; opened(live) one on a pocket that is there, opened(demo=True) on the demo."""
     open_now: list[Ui] = []
 
@@ -185,6 +205,7 @@ def opened(tabs: Tabs, demo_server: Served) -> Iterator[Opener]:
 
     yield open_tab
     for tab in open_now:
-        tabs.leave(tab, bool(tab.errors))
+        # What a failed test leaves behind is nobody's.
+        tabs.leave(tab, bool(tab.errors) or request.node.stash.get(FAILED, False))
     for tab in open_now:
         assert tab.errors == []

@@ -25,7 +25,8 @@ def floats(ui: Ui, expression: str) -> np.ndarray:
 
 def exported(ui: Ui) -> np.ndarray:
     ui.button("Export").click()
-    with ui.page.expect_download() as download:
+    # A song is many seconds of work, on a machine that others use.
+    with ui.page.expect_download(timeout=90_000) as download:
         ui.button("Save WAV").click()
     data = download.value.path().read_bytes()
     ui.page.keyboard.press("Escape")

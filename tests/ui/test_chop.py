@@ -68,9 +68,9 @@ def test_cuts_by_keyboard_alone(ui: Ui) -> None:
         ui.page.keyboard.press(keys)
         at += moved
         ui.wait(f"{CUTS}[2].at === arg", at)
+    # The slice is heard as it was moved, a moment after: what sounds is stopped first, then what is chosen is let go of.
+    ui.wait("gp.timings.findLastIndex((m) => m.what === 'slice start') > gp.timings.findLastIndex((m) => m.what === 'edit taken')")
     ui.page.keyboard.press("n")
-    # First silence, then what is chosen is let go of.
-    ui.wait("gp.timings.some((m) => m.what === 'slice start')")
     ui.page.keyboard.press("Escape")
     ui.page.keyboard.press("Escape")
     expect(ui.page.locator("tr[aria-selected=true]")).to_have_count(0)

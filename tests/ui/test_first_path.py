@@ -56,7 +56,8 @@ def test_what_the_worklet_sounds_is_what_was_scheduled(opened: Opener) -> None:
     rendered = ui.page.evaluate(
         """async () => {
           const gp = window.grainpocket;
-          const [left, right] = gp.loopPlayer.scheduled();
+          // As it is now: voices that come later are added to the player's own.
+          const [left, right] = gp.loopPlayer.scheduled().map(side => side.slice());
           const length = left.length, seconds = (2 * length + 40000) / 44100, swapAt = Math.floor((length * 0.4) / 128) * 128;
           const context = new OfflineAudioContext(2, Math.round(seconds * 44100), 44100);
           await context.audioWorklet.addModule(gp.loopWorkletUrl);

@@ -253,7 +253,7 @@ def test_an_edit_that_finds_no_room_says_so_and_is_made_when_there_is_some(opene
     ui = opened()
     says = "The disk is full: that was not done. What you made before is kept."
     before = ui.look("pocket.tempo")
-    ui.page.route("**/edits", lambda route: route.fulfill(status=507, json={"code": "disk-full", "message": says}))
+    ui.intercept("**/edits", lambda route: route.fulfill(status=507, json={"code": "disk-full", "message": says}))
     tempo = ui.page.get_by_role("spinbutton", name="Tempo", exact=True)
 
     def enter(value: str) -> None:

@@ -283,6 +283,11 @@ def test_what_plays_is_recorded_bit_for_bit_and_knows_its_records(opened: Opener
     ui.station("Chop")
     ui.button("Original rhythm").click()
     ui.wait("gp.loopPlayer.loop() !== null")
+    # One that is given up leaves nothing behind that would sound in the next.
+    ui.button("Record").click()
+    ui.button("What plays").click()
+    expect(ui.button("● Record")).to_be_enabled()
+    ui.button("Close recording").click()
     ui.button("Record").click()
     ui.button("What plays").click()
     ui.button("● Record").click()
@@ -323,7 +328,7 @@ def test_a_take_that_finds_no_room_is_brought_in_later(opened: Opener) -> None:
     ui.page.wait_for_function("() => parseFloat(document.querySelector('[role=timer]').textContent) >= 0.5")
     says = "The disk is full: what was recorded is kept."
     refuse = {"status": 507, "json": {"code": "disk-full", "message": says}}
-    ui.page.route("**/takes/*/end", lambda route: route.fulfill(**refuse))
+    ui.intercept("**/takes/*/end", lambda route: route.fulfill(**refuse))
     ui.button("■ Stop and keep").click()
     expect(ui.page.get_by_role("alert")).to_have_text(says)
     # Neither closing the panel nor trying in vain loses it.
@@ -357,3 +362,25 @@ def test_what_a_tab_that_died_had_recorded_is_offered_after_a_reload(opened: Ope
     ui.button("Bring it in").click()
     ui.wait("Object.values(pocket.sources).some((s) => s.name === 'Tape')")
     assert ui.live.ask("GET", takes)[1]["takes"] == []
+
+
+def test_a_recording_goes_on_where_the_finds_are_folded_away(opened: Opener) -> None:
+    ui = opened()
+    ui.bring_in_loop(drum_loop(bpm=97.3, bars=1))
+    ui.live.edit({"type": "slices_to_pads", "source": "s1"})
+    ui.ready()
+    ui.button("Record").click()
+    ui.button("What plays").click()
+    ui.button("● Record").click()
+    expect(ui.button("■ Stop and keep")).to_be_visible()
+    ui.station("Shape")
+    expect(ui.button("Record")).to_have_count(0)
+    ui.page.keyboard.press("1")
+    ui.wait("gp.timings.some(m => m.what === 'voice start')")
+    ui.button("Stop recording and keep it").click()
+    ui.wait("Object.values(pocket.sources).some((s) => s.name === 'As played')")
+    expect(ui.button("Stop recording and keep it")).to_have_count(0)
+    made = ui.look("Object.values(pocket.sources).find((s) => s.name === 'As played')")
+    heard, _ = sf.read(ui.live.server.data / "audio" / made["audio"] / "audio.wav", dtype="float32", always_2d=True)
+    assert np.abs(heard).max() > 0.05, "the pad that was hit in Shape"
+    assert [part["record"] for part in made["origin"]["parts"]] == ["Test loop"]

@@ -100,12 +100,13 @@ def test_hits_by_rule_on_the_grid_and_turned_about(rhythm: Ui) -> None:
     assert [hit["beat"] for hit in ui.look(HITS)] == [0, 0.75, 1.5, 2.25, 3, 3.75]
     assert all(hit["velocity"] == 70 and hit["pad"] == 1 for hit in ui.look(HITS))
     # To quarters, half of the way; Space still plays, and one step back is one move.
+    ui.page.get_by_role("radio", name="Quantise").click()
     ui.page.get_by_role("button", name="16ths ▾").click()
     ui.page.get_by_role("menuitem", name="quarters").click()
     strength = ui.page.get_by_role("spinbutton", name="Strength of quantise")
     strength.fill("50")
     strength.press("Enter")
-    ui.button("Quantise").click()
+    ui.page.get_by_role("button", name="Quantise", exact=True).click()
     ui.wait(f"{HITS}.some(h => h.beat === 0.875)")
     ui.page.keyboard.press("Space")
     ui.wait("gp.useLoop.getState().playing")

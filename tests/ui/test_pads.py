@@ -28,6 +28,10 @@ def key(ui: Ui, kind: str, code: str, printed: str) -> None:
 
 @pytest.mark.parametrize(("code", "printed", "pad"), [("KeyQ", "a", 4), ("KeyZ", "w", 12), ("Digit1", "&", 0), ("KeyF", "u", 11)])
 def test_keys_play_by_position_whatever_is_printed_on_them(ui: Ui, code: str, printed: str, pad: int) -> None:
+    # Long enough to be seen on a busy machine.
+    ui.live.edit({"type": "set_pads", "pads": [pad], "sound": {"pitch": -24}})
+    ui.wait("pocket.pads[arg].sound.pitch === -24", pad)
+    ui.ready()
     before = ui.look("gp.timings.filter((m) => m.what === 'voice start').length")
     key(ui, "keydown", code, printed)
     expect(ui.page.locator(f"[data-pad='{pad}'][data-sounding]")).to_have_count(1)
@@ -195,3 +199,30 @@ def test_pads_light_as_the_pattern_strikes_them(ui: Ui) -> None:
             assert ui.look("document.querySelectorAll('[data-struck]').length") <= 1
     ui.page.keyboard.press("Space")
     ui.wait("document.querySelector('[data-struck]') === null")
+
+
+def test_two_fingers_hold_two_pads_and_open_no_menu(opened: Opener) -> None:
+    ui = opened()
+    ui.borrow("Marlo hum")
+    source = ui.look("Object.keys(pocket.sources)[0]")
+    ui.live.edit(
+        {"type": "stretches_to_pads", "source": source, "stretches": [{"start": 0, "end": 200000}, {"start": 10000, "end": 210000}]}
+    )
+    ui.wait("Object.keys(pocket.pads).length === 2")
+    ui.ready()
+    boxes = [ui.page.locator(f"[data-pad='{pad}']").bounding_box() for pad in (0, 1)]
+    points = [{"x": box["x"] + 20, "y": box["y"] + 40, "id": k} for k, box in enumerate(boxes) if box]
+    hand = ui.page.context.new_cdp_session(ui.page)
+    hand.send("Emulation.setTouchEmulationEnabled", {"enabled": True, "maxTouchPoints": 5})
+    held = ui.page.locator("[data-sounding]")
+    hand.send("Input.dispatchTouchEvent", {"type": "touchStart", "touchPoints": points})
+    expect(held).to_have_count(2)
+    # Longer than a menu would wait for.
+    ui.page.wait_for_function("start => performance.now() - start > 900", arg=ui.page.evaluate("performance.now()"))
+    expect(ui.page.get_by_role("menu")).to_have_count(0)
+    expect(held).to_have_count(2)
+    hand.send("Input.dispatchTouchEvent", {"type": "touchCancel", "touchPoints": []})
+    hand.send("Emulation.setTouchEmulationEnabled", {"enabled": False})
+    hand.detach()
+    ui.page.keyboard.press("Escape")
+    expect(held).to_have_count(0)

@@ -109,3 +109,27 @@ def test_cutting_by_hand_lies_on_the_waves_edge(opened: Opener) -> None:
     ui.page.keyboard.press("Space")
     ui.wait("gp.useTape.getState().playing !== null")
     ui.page.keyboard.press("Space")
+
+
+def test_a_tall_window_has_room_for_more_of_a_pad(opened: Opener) -> None:
+    """From any station, and heard as in Shape."""
+    ui = opened(demo=True)
+    ui.page.set_viewport_size({"width": 1600, "height": 1200})
+    ui.station("Rhythm")
+    ui.page.locator("[data-pad='4']").click()
+    more = ui.page.get_by_test_id("pad-more")
+    slider = more.get_by_role("slider", name="Pan", exact=True)
+    expect(slider).to_be_visible()
+    ui.reach(slider)
+    ui.page.keyboard.press("ArrowRight")
+    ui.wait("pocket.pads[4].sound.pan > 0")
+    ui.page.keyboard.press("Control+z")
+    ui.wait("pocket.pads[4].sound.pan === undefined")
+    ui.wait("gp.useLoop.getState().ready")
+    ui.page.keyboard.press("Space")
+    ui.wait("gp.useLoop.getState().playing")
+    ui.page.keyboard.press("Space")
+    more.get_by_role("button", name="All of it in Shape").click()
+    expect(ui.page.get_by_test_id("shape-wave")).to_be_visible()
+    ui.page.set_viewport_size({"width": 1280, "height": 800})
+    expect(more).to_have_count(0)

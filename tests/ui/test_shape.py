@@ -15,48 +15,11 @@ from grainpocket.core.listen.harmony.pitch import pitch
 from tests.core.effects.desk import db
 from tests.signals import RATE
 from tests.ui.conftest import Opener, Ui
+from tests.ui.shaping import card, hits, number, shape, sound
 from tests.ui.sound import exported
 from tests.ui.test_access import violations
 
-
-@pytest.fixture
-def shape(opened: Opener) -> Ui:
-    """A kick and a snare of a break, and a sung tone, on pads; an empty pattern."""
-    ui = opened()
-    drums, hum = ui.borrow("Dockside break"), ui.borrow("Marlo hum")
-    cuts = [cut["id"] for cut in ui.live.state["pocket"]["sources"][drums]["cuts"][:2]]
-    ui.live.edit({"type": "slices_to_pads", "source": drums, "cuts": cuts})
-    tone = {"start": 2000, "end": 2000 + RATE, "name": "Hum", "role": "tonal"}
-    ui.live.edit({"type": "stretches_to_pads", "source": hum, "stretches": [tone], "first": 4})
-    ui.live.edit({"type": "add_pattern", "name": "Line", "bars": 2})
-    ui.wait("Object.keys(pocket.patterns).length === 1")
-    ui.page.locator("[data-pad='4']").click()
-    ui.station("Shape")
-    expect(ui.page.get_by_role("heading", name="Hum")).to_be_visible()
-    return ui
-
-
-def card(ui: Ui, name: str) -> None:
-    button = ui.page.get_by_role("region", name=name, exact=True).get_by_role("button").first
-    if button.get_attribute("aria-expanded") == "false":
-        button.click()
-
-
-def number(ui: Ui, name: str, value: float) -> None:
-    field = ui.page.get_by_role("tabpanel").get_by_role("spinbutton", name=name, exact=True).first
-    field.fill(str(value))
-    field.press("Enter")
-
-
-def sound(ui: Ui, pad: int = 4) -> str:
-    return f"pocket.pads[{pad}].sound"
-
-
-def hits(ui: Ui, *some: dict[str, float]) -> None:
-    """Into the pattern, on the pad of the sung tone."""
-    pattern = next(iter(ui.live.state["pocket"]["patterns"]))
-    ui.live.edit({"type": "put_hits", "pattern": pattern, "hits": [{"pad": 4, "velocity": 127, **one} for one in some]})
-    ui.wait("Object.values(pocket.patterns)[0].hits.length === arg", len(some))
+__all__ = ["shape"]
 
 
 def test_a_sound_becomes_an_instrument(shape: Ui) -> None:
@@ -263,7 +226,7 @@ def test_something_begins_from_nothing(shape: Ui) -> None:
 def test_shape_says_what_it_does_and_is_worked_by_keys(shape: Ui) -> None:
     ui = shape
     expect(ui.page.get_by_role("region", name="Filter", exact=True)).to_contain_text("untouched")
-    ui.page.keyboard.press("F3")
+    ui.page.keyboard.press("F4")
     bead = ui.page.get_by_role("slider", name="Decay and sustain")
     bead.focus()
     for key in ("Shift+ArrowRight", "ArrowDown", "ArrowDown"):
@@ -292,3 +255,30 @@ def test_every_card_can_be_read_by_all(opened: Opener) -> None:
     for name in ("Chop", "Pitch and time", "Envelope", "Filter", "Motion", "Tone", "Layers", "Keys"):
         card(ui, name)
         assert violations(ui.page) == [], name
+
+
+def test_a_pad_is_sent_turned_and_printed_note_by_note(shape: Ui) -> None:
+    """A share of it to a return; a riser and its notes among the finds; full velocity; what sounds is told by name."""
+    ui = shape
+    ui.live.edit({"type": "add_bus", "name": "Throw", "is_return": True, "effects": ["echo"]})
+    ui.wait("Object.keys(pocket.buses).length === 1")
+    card(ui, "Tone")
+    ui.reach(ui.page.get_by_role("slider", name="Send to Throw"))
+    ui.page.keyboard.press("End")
+    ui.wait("pocket.pads[4].sends.length === 1")
+    for item, name in (("As a riser", "Hum, riser"), ("Its notes", "Hum, notes")):
+        ui.page.get_by_role("button", name="Print ▾").click()
+        ui.page.get_by_role("menuitem", name=item).click()
+        ui.wait("Object.values(pocket.sources).some(s => s.name === arg)", name)
+    cuts = ui.look("Object.values(pocket.sources).find(s => s.name === 'Hum, notes').cuts.map(c => c.called)")
+    assert len(cuts) > 10
+    assert len(set(cuts)) == len(cuts)
+    ui.page.keyboard.press("i")
+    ui.page.get_by_role("button", name="Full velocity").click()
+    ui.wait("gp.useNotes.getState().here > 3")
+    ui.page.keyboard.down("d")
+    expect(ui.page.get_by_test_id("tuner")).to_contain_text("sounds E4")
+    ui.wait("gp.voices.sounds()")
+    ui.page.keyboard.up("d")
+    expect(ui.page.get_by_test_id("tuner")).to_contain_text("last E4")
+    assert ui.errors == []

@@ -98,8 +98,10 @@ def test_a_record_of_ours_is_heard_and_taken(opened: Opener, name: str) -> None:
     assert ui.look("pocket.sources.s1.origin.file") == f"{name}.flac"
 
 
-def test_recording_begins_from_the_empty_pocket_too(opened: Opener) -> None:
+@pytest.mark.parametrize("station", ["Listen", "Shape"])
+def test_recording_begins_from_the_empty_pocket_too(opened: Opener, station: str) -> None:
     ui = opened()
+    ui.station(station)
     ui.page.get_by_role("region", name="Begin").get_by_role("button", name="Record something").click()
     expect(ui.page.get_by_role("region", name="Record", exact=True)).to_be_visible()
 

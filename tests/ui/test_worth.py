@@ -138,7 +138,7 @@ def test_lists_by_other_bars_say_so_until_the_last_grid_has_its_own(listening: U
         else:
             held.append(route)
 
-    ui.page.route("**/sources/s1/worth", hold_the_first)
+    ui.intercept("**/sources/s1/worth", hold_the_first)
     ui.look("gp.useView.getState().look({ cursor: arg })", round(60 / 88.4 * RATE))
     with ui.page.expect_request("**/sources/s1/worth"):
         ui.button("Bar one here").click()

@@ -33,6 +33,16 @@ class Api:
     def post(self, path: str, body: Any = None, status: int = 200) -> Any:
         answer = self.ask("POST", path, body)
         assert answer.status_code == status, answer.text
+        return answer.json if answer.mimetype == "application/json" else answer.data
+
+    def post_bytes(self, path: str, data: bytes, status: int = 200) -> Any:
+        answer = self.client.post(path, data=data, headers=HOST)
+        assert answer.status_code == status, answer.text
+        return answer.json
+
+    def delete(self, path: str, status: int = 200) -> Any:
+        answer = self.ask("DELETE", path)
+        assert answer.status_code == status, answer.text
         return answer.json
 
     @property

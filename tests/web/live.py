@@ -21,7 +21,8 @@ class Live:
         connection = http.client.HTTPConnection("127.0.0.1", self.server.port, timeout=20)
         try:
             data = raw if raw is not None else (json.dumps(body) if body is not None else None)
-            connection.request(method, path, data, {"Content-Type": "application/json"})
+            kind = "application/json" if raw is None else "application/octet-stream"
+            connection.request(method, path, data, {"Content-Type": kind})
             answer = connection.getresponse()
             text = answer.read()
             return answer.status, json.loads(text) if answer.headers.get_content_type() == "application/json" else text

@@ -13,7 +13,6 @@ from grainpocket.core.listen.hearing import Hearing, hear
 from grainpocket.core.listen.tempo.grids import found_grid
 from grainpocket.core.pocket import RATE
 from grainpocket.store.audio import AudioStore
-from grainpocket.web import by_grid
 from grainpocket.web.by_grid import WorthKeeper
 from tests.signals import drum_loop
 
@@ -74,8 +73,9 @@ def test_many_that_ask_at_once_wait_for_one_answer(shelf: Shelf, keeper: WorthKe
     assert keeper.get("known", moved.model_copy(update={"by": "hand"})) is answers[0]
 
 
-def test_only_so_many_are_kept(shelf: Shelf, keeper: WorthKeeper, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(by_grid, "_MOST", 2)
+def test_only_so_many_are_kept(shelf: Shelf) -> None:
+    shelf.read = 0
+    keeper = WorthKeeper(cast(AudioStore, shelf), most=2)
     grids = [found_grid(shelf.heard.tempi[0]).model_copy(update={"bar_one": at, "bars": None}) for at in (4000, 5000, 6000)]
     for grid in grids:
         keeper.get("known", grid)

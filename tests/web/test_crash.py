@@ -4,14 +4,13 @@ from __future__ import annotations
 
 import http.client
 import threading
-import time
 
 import psutil
 
 from bench.served import Served
 from grainpocket.store.audio import HEARING, is_hash
 from tests.files import tone, wav
-from tests.signals import RATE, drum_loop
+from tests.signals import drum_loop
 from tests.web.live import Live, until
 
 LONG, OTHER = (wav(drum_loop(bpm=90, bars=16, seed=seed).samples, subtype="PCM_16") for seed in (1, 2))
@@ -106,31 +105,3 @@ def test_the_server_dies_with_its_launcher_and_an_upload_that_broke_off_leaves_n
     server.again()
     assert live.state["pocket"]["sources"] == {}
     assert live.open_jobs() == []
-
-
-def test_events_tell_of_edits_and_jobs(server: Served) -> None:
-    live = Live(server)
-    connection = http.client.HTTPConnection("127.0.0.1", server.port, timeout=30)
-    connection.request("GET", f"/api/pockets/{live.id}/events")
-    answer = connection.getresponse()
-    assert answer.headers["Content-Type"].startswith("text/event-stream")
-    seen: list[str] = []
-
-    def read_until(wanted: str) -> None:
-        end = time.monotonic() + 40
-        while not any(wanted in line for line in seen):
-            assert time.monotonic() < end, seen
-            seen.append(answer.readline().decode())
-
-    live.edit({"type": "set_pocket", "tempo": 123.0})
-    read_until("data: 2")
-    live.upload("a.wav", wav(tone(RATE / RATE)))
-    read_until('"state":"done"')
-    read_until("data: 3")
-    connection.close()
-
-
-def test_only_this_machine_is_listened_to(server: Served) -> None:
-    Live(server)
-    listening = {c.laddr.ip for c in child(server, "web").net_connections("inet") if c.status == psutil.CONN_LISTEN}
-    assert listening == {"127.0.0.1"}

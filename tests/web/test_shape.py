@@ -103,3 +103,17 @@ def test_patterns_go_out_and_come_in_as_midi(kit: Api) -> None:
     bad = kit.client.post(f"/api/pockets/{kit.id}/midi", data=b"nonsense", headers=HOST)
     assert bad.status_code == 422
     assert "no MIDI file" in bad.text
+
+
+def test_a_voice_is_tried_out_and_nothing_is_written(kit: Api) -> None:
+    before = kit.state["version"]
+    url = f"/api/pockets/{kit.id}/pads/0/voice"
+    tried = kit.client.post(url, json={"sound": {"level": -6, "pitch": 3}, "note": -2}, headers=HOST)
+    assert tried.status_code == 200
+    assert kit.state["version"] == before
+    kit.edit({"type": "set_pads", "pads": [0], "sound": {"level": -6, "pitch": 3}})
+    key = kit.get(f"/api/pockets/{kit.id}/pads/0/keys")["notes"]["-2"]["key"]
+    assert tried.data == kit.client.get(f"/api/sound/{key}", headers=HOST).data
+    for body in ({"sound": {"level": 900}}, {"sound": {"magic": 1}}, {"note": 99}):
+        assert kit.client.post(url, json=body, headers=HOST).status_code == 422, body
+    assert kit.client.post(f"/api/pockets/{kit.id}/pads/99/voice", json={}, headers=HOST).status_code == 404

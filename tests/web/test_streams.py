@@ -2,25 +2,21 @@
 
 from __future__ import annotations
 
+import http.client
 import select
 import socket
-from collections.abc import Iterator
+import time
 
 import psutil
 import pytest
 
-from bench.served import Served, served
+from bench.served import Served
+from tests.files import tone, wav
+from tests.signals import RATE
 from tests.web.live import Live, until
 from tests.web.test_crash import child
 
 MANY = 500
-
-
-@pytest.fixture(scope="module")
-def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Served]:
-    """One for all: each test makes its own pocket, and what it leaves behind must not harm the next."""
-    with served(tmp_path_factory.mktemp("served")) as running:
-        yield running
 
 
 class Stream:
@@ -100,3 +96,31 @@ def test_nothing_is_told_twice_while_nothing_happens(server: Served) -> None:
     assert stream.text.count("event: version") == 1
     assert not select.select([stream.socket], [], [], 0)[0]
     stream.close()
+
+
+def test_events_tell_of_edits_and_jobs(server: Served) -> None:
+    live = Live(server)
+    connection = http.client.HTTPConnection("127.0.0.1", server.port, timeout=30)
+    connection.request("GET", f"/api/pockets/{live.id}/events")
+    answer = connection.getresponse()
+    assert answer.headers["Content-Type"].startswith("text/event-stream")
+    seen: list[str] = []
+
+    def read_until(wanted: str) -> None:
+        end = time.monotonic() + 40
+        while not any(wanted in line for line in seen):
+            assert time.monotonic() < end, seen
+            seen.append(answer.readline().decode())
+
+    live.edit({"type": "set_pocket", "tempo": 123.0})
+    read_until("data: 2")
+    live.upload("a.wav", wav(tone(RATE / RATE)))
+    read_until('"state":"done"')
+    read_until("data: 3")
+    connection.close()
+
+
+def test_only_this_machine_is_listened_to(server: Served) -> None:
+    Live(server)
+    listening = {c.laddr.ip for c in child(server, "web").net_connections("inet") if c.status == psutil.CONN_LISTEN}
+    assert listening == {"127.0.0.1"}

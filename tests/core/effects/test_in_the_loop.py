@@ -14,8 +14,7 @@ from scipy import signal
 from grainpocket.core.effects import EFFECTS
 from grainpocket.core.effects.base import Controls, Curve, run, start_state, turn_rings
 from grainpocket.core.mix.graph import Graph
-from grainpocket.core.mix.nodes import Insert, Node, controls_of
-from grainpocket.core.mix.pieces import PieceCache
+from grainpocket.core.mix.nodes import Insert, Node, Pieces, controls_of, pieces
 from grainpocket.core.params import Value
 from tests.core.effects.desk import BEAT, controls, db, through
 from tests.core.test_graph import Sound, clock, insert, strokes
@@ -91,7 +90,7 @@ def test_a_state_is_copied_and_turned_with_all_that_lies_in_it() -> None:
 def test_a_loop_with_effects_in_its_echo_follows_itself() -> None:
     beats = clock()
     echo = replace(insert("echo", beats=0.75, feedback=40.0), inside=(insert("compressor"), insert("eq", high_db=-6.0)))
-    graph = Graph((Node("d", chain=(echo,)),), {"d": Sound(strokes(0, 3, 5.5), beats)}, beats, PieceCache(0))
+    graph = Graph((Node("d", chain=(echo,)),), {"d": Sound(strokes(0, 3, 5.5), beats)}, beats, pieces(0))
     states, lap = graph.steady({"d"})
     again = [pieces["d"].after for pieces in graph.passes(dict(states), {"d"})]
     assert max(float(np.abs(a["d"].after - b).max()) for a, b in zip(lap, again, strict=True)) < 2e-5
@@ -106,7 +105,7 @@ def test_another_setting_in_the_loop_is_another_sound() -> None:
         echo = Insert("echo", EFFECTS["echo"].defaults(), inside=(insert("saturation", drive=drive),))
         return Graph((Node("d", chain=(echo,)),), {"d": Sound(strokes(0, 3), beats)}, beats, shared).render("d")
 
-    shared: PieceCache = PieceCache(10**8)
+    shared: Pieces = pieces(10**8)
     assert np.abs(np.concatenate(sound(0.0)) - np.concatenate(sound(24.0))).max() > 1e-3
 
 

@@ -6,8 +6,7 @@ from grainpocket.core.document.mixing import Bus, Effect, Send
 from grainpocket.core.document.song import Point, Section, Thread
 from grainpocket.core.document.sound import Sound
 from grainpocket.core.mix.loop import Renderer
-from grainpocket.core.mix.nodes import Piece
-from grainpocket.core.mix.pieces import PieceCache
+from grainpocket.core.mix.nodes import Pieces, pieces
 from grainpocket.core.pocket import Chop, Hit, Pad, Pattern, Pocket, Source
 from tests.files import tone
 from tests.signals import RATE, ArrayReader, drum_loop
@@ -77,5 +76,5 @@ def song(pocket: Pocket) -> Pocket:
     return pocket.model_copy(update={"sections": {s.id: s for s in sections}, "song": ("n1", "n2", "n3"), "threads": threads})
 
 
-def renderer() -> tuple[Renderer, PieceCache[Piece]]:
-    return Renderer(READER, RATE, 64), PieceCache(64_000_000)
+def renderer() -> tuple[Renderer, Pieces]:
+    return Renderer(READER, RATE, 64), pieces(64_000_000)

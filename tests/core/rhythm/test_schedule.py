@@ -167,3 +167,13 @@ def test_24_bit_wav_is_exact_and_always_the_same() -> None:
     assert sf.info(io.BytesIO(data)).subtype == "PCM_24"
     np.testing.assert_array_equal(back[0] >> 8, [8388607, -8388608])
     assert np.abs((back[1:] >> 8) - samples[1:].astype(np.float64) * 8388607).max() <= 0.5 + 1e-6
+
+
+@pytest.mark.parametrize("bpm", [60.0, 93.0, 103.0, 130.0, 140.0, 174.0])
+@pytest.mark.parametrize("swing", [50.0, 63.0])
+def test_hits_stand_on_their_samples_at_any_tempo(bpm: float, swing: float) -> None:
+    made, pattern = pocket(pad(length=2000), hits=tuple(Hit(pad=0, beat=k / 4) for k in range(16)), swing=swing)
+    events = schedule(made.model_copy(update={"tempo": bpm}), pattern).events
+    late = (2 * swing / 100 - 1) / 4
+    wanted = [(k / 4 + (late if k % 2 else 0)) * 60 / bpm * RATE for k in range(16)]
+    assert [event.frame for event in events] == pytest.approx(wanted, abs=0.5)
