@@ -30,7 +30,8 @@ export function Slider({ parameter, value, onChange, label, className = "" }: Pr
   function current(): string {
     const now = performance.now();
     if (now > until.current) gesture.current = newGesture();
-    until.current = now + 900;
+    // A hand that rests in the middle of a drag goes on with it.
+    until.current = Math.max(until.current, now + 900);
     return gesture.current;
   }
   useWheel(root, (event) => {
@@ -48,9 +49,12 @@ export function Slider({ parameter, value, onChange, label, className = "" }: Pr
       value={[log ? STEPS * placeOf(parameter, live.shown) : live.shown]}
       onPointerDown={() => {
         gesture.current = newGesture();
-        until.current = performance.now() + 60000;
+        until.current = Infinity;
       }}
       onPointerUp={() => {
+        until.current = 0;
+      }}
+      onPointerCancel={() => {
         until.current = 0;
       }}
       onValueChange={([next]) =>
