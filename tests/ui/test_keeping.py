@@ -7,7 +7,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from playwright.sync_api import expect
+from playwright.sync_api import APIResponse, Route, expect
 
 from bench.served import Served
 from grainpocket.core.edits.pocket_wide import SetPocket
@@ -78,6 +78,30 @@ def test_two_tabs_cannot_overwrite_each_other_unseen(opened: Opener) -> None:
     one.wait("pocket.tempo === 77")
     one.page.keyboard.press("Control+z")
     one.wait("pocket.tempo === 111")
+
+
+def test_a_late_answer_does_not_bring_an_older_state_back(opened: Opener) -> None:
+    """Another tab's edit makes this one ask for the whole state; an edit is made before the answer is here."""
+    ui = opened()
+    late: list[tuple[Route, APIResponse]] = []
+    ui.intercept(f"**/api/pockets/{ui.live.id}", lambda route: late.append((route, route.fetch())))
+    ui.live.edit({"type": "set_pocket", "tempo": 101.0})
+    while not late:
+        ui.look("pocket.tempo")
+    ui.page.unroute(f"**/api/pockets/{ui.live.id}")
+    tempo = ui.page.get_by_role("spinbutton", name="Tempo", exact=True)
+    tempo.click()
+    tempo.fill("111")
+    tempo.press("Enter")
+    ui.button("Make it anyway").click()
+    ui.wait("pocket.tempo === 111")
+    version = ui.look("gp.usePocket.getState().open.version")
+    for route, answer in late:
+        with ui.page.expect_response(lambda response, url=route.request.url: response.url == url):  # type: ignore[misc]
+            route.fulfill(response=answer)
+    ui.page.keyboard.press("Control+z")
+    ui.wait("gp.usePocket.getState().open.version === arg", version + 1)
+    assert ui.look("pocket.tempo") == 101
 
 
 _EYES = """

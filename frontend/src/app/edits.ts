@@ -217,6 +217,9 @@ export async function openPocket(id: string): Promise<void> {
     return;
   }
   useUnreadable.setState({ found: null });
+  // Edits that were made meanwhile are newer than the answer.
+  const now = usePocket.getState().open;
+  if (now?.id === id && now.version > state.version) return;
   useView.getState().switchPocket(id);
   usePocket.getState().setState(state);
   choosePresent();
