@@ -34,9 +34,11 @@ def _read(live: Live, rng: np.random.Generator) -> None:
 
 def _edit(live: Live, rng: np.random.Generator) -> None:
     pattern = next(iter(live.state["pocket"]["patterns"]))
+    # On sixteenths, where a hit takes the place of the one that is there: a pattern that grows takes memory of its own right.
+    step = int(rng.integers(16)) / 4
     edits = [
         {"type": "set_pads", "pads": [int(rng.integers(8))], "sound": {"level": float(rng.uniform(-12, 0))}},
-        {"type": "put_hits", "pattern": pattern, "hits": [{"pad": int(rng.integers(8)), "beat": float(rng.uniform(0, 4))}]},
+        {"type": "put_hits", "pattern": pattern, "hits": [{"pad": int(rng.integers(8)), "beat": step}]},
         {"type": "set_pocket", "tempo": float(rng.uniform(80, 120))},
     ]
     live.edit(edits[int(rng.integers(len(edits)))])
