@@ -5,6 +5,7 @@ from __future__ import annotations
 import gzip
 import json
 import os
+import re
 import subprocess
 import sys
 from pathlib import Path
@@ -29,6 +30,19 @@ def test_nothing_of_a_file_is_too_long() -> None:
     files = [p for p in kept if p.suffix in (".py", ".ts", ".tsx", ".css") and p.name != "schema.d.ts" and "static" not in p.parts]
     assert files
     assert [p.name for p in files if len(p.read_text().splitlines()) > 400] == []
+
+
+def test_no_component_is_too_long() -> None:
+    """One over 150 lines does two things: its hand or its painting goes beside it."""
+    long, seen = [], 0
+    for path in (ROOT / "frontend/src").rglob("*.tsx"):
+        # Prettier sets what ends a function of the file at its left edge.
+        for made in re.finditer(r"^(?:export )?function ([A-Z]\w*)[\s\S]*?^\}$", path.read_text(), re.MULTILINE):
+            seen += 1
+            if made.group(0).count("\n") + 1 > 150:
+                long.append((path.name, made.group(1)))
+    assert seen > 100
+    assert long == []
 
 
 def test_the_front_end_is_small() -> None:

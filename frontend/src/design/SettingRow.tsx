@@ -2,8 +2,7 @@
 import type { Parameter, SettingInfo } from "../api/types";
 import { Button } from "./Button";
 import { Menu } from "./Menu";
-import { NumberField } from "./NumberField";
-import { Slider } from "./Slider";
+import { Pair } from "./Pair";
 import { Toggle } from "./Toggle";
 
 export type Value = number | boolean | string;
@@ -63,8 +62,7 @@ function NumberRow({
         {parameter.label}
         {moves ? <span title="Moves along the song"> ⌇</span> : null}
       </span>
-      <Slider parameter={parameter} value={value} onChange={onChange} />
-      <NumberField align="right" parameter={parameter} value={value} onChange={onChange} />
+      <Pair parameter={parameter} value={value} onChange={onChange} />
     </div>
   );
 }

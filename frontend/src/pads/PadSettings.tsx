@@ -1,7 +1,7 @@
 /** Settings of the chosen pad, or of several at once. */
 import { useRef, useState } from "react";
 
-import type { Pocket, Role } from "../api/types";
+import type { Pocket } from "../api/types";
 import { edit } from "../app/edits";
 import { changeOf } from "../app/shaping";
 import { takeMove } from "../app/taking";
@@ -9,17 +9,16 @@ import { useParameter } from "../app/about";
 import { usePocket } from "../app/pocket";
 import { soundOf } from "../app/sounds";
 import { useView } from "../app/view";
-import { Button } from "../design/Button";
 import { EditableName } from "../design/EditableName";
 import { seconds } from "../design/format";
-import { Dots, Menu } from "../design/Menu";
-import { clampTo, NumberField } from "../design/NumberField";
-import { ROLE_NAMES, ROLES } from "../design/roles";
-import { Slider } from "../design/Slider";
+import { Dots } from "../design/Menu";
+import { clampTo } from "../design/NumberField";
+import { Pair } from "../design/Pair";
 import { Toggle } from "../design/Toggle";
 import { PAGE, useKeyNames } from "./keys";
 import { PadMore } from "./PadMore";
 import { PadSound } from "./PadSound";
+import { type PadChange, PadSwitches } from "./PadSwitches";
 import { padItems, showInChop } from "./choosing";
 
 type Field = "level" | "pitch" | "fade_out";
@@ -58,16 +57,7 @@ export function PadSettings({ pads, pocket }: { pads: number[]; pocket: Pocket }
     const values = Object.fromEntries(pads.map((index) => [index, clampTo(ranges[field], (base[index] ?? 0) + by)]));
     void edit({ type: "set_each_pad", field, values }, gesture);
   }
-  const change = (
-    changes: {
-      sound?: Record<string, number | boolean | string>;
-      role?: Role;
-      choke?: number;
-      name?: string;
-      bus?: string | null;
-    },
-    gesture: string | null = null,
-  ) => void edit({ type: "set_pads", pads, ...changes }, gesture);
+  const change: PadChange = (changes) => void edit({ type: "set_pads", pads, ...changes });
 
   return (
     <div className="mt-3 border-t border-rule pt-2.5" data-testid="pad-settings">
@@ -112,91 +102,7 @@ export function PadSettings({ pads, pocket }: { pads: number[]; pocket: Pocket }
       <Row field="pitch" value={sound.pitch} change={number} />
       <Row field="fade_out" value={sound.fade_out} change={number} />
       <PadSound pads={pads} pad={pad} pocket={pocket} />
-      <div className="mt-1.5 flex flex-wrap gap-1.5">
-        <Toggle
-          on={sound.reverse}
-          onChange={(reverse) => change({ sound: { reverse } })}
-          hint="Play it from its end to its start"
-        >
-          Reverse
-        </Toggle>
-        <Toggle
-          on={sound.play === "held"}
-          onChange={(held) => change({ sound: { play: held ? "held" : "one-shot" } })}
-          hint="On: sounds only while the pad is held down. Off: one-shot, plays to its end"
-        >
-          Gate
-        </Toggle>
-        <Toggle
-          on={!pad.choke}
-          onChange={(ring) => change({ choke: ring ? 0 : 1 })}
-          hint="Nothing cuts it off, and it cuts nothing off"
-        >
-          Let ring
-        </Toggle>
-        <Menu
-          label="Choke group"
-          trigger={
-            <Button hint="Pads of one group cut each other off">{pad.choke ? `Choke ${pad.choke}` : "No choke"}</Button>
-          }
-          items={Array.from({ length: 9 }, (_, group) => ({
-            label: group ? `Group ${group}` : "None: rings on",
-            checked: pad.choke === group,
-            onSelect: () => change({ choke: group }),
-          }))}
-        />
-        {Object.keys(pocket.buses).length ? (
-          <Menu
-            label="Bus"
-            trigger={<Button hint="Where its sound goes in Mix">{pocket.buses[bus ?? ""]?.name ?? "Master"} ▾</Button>}
-            items={[
-              { label: "As its role says", checked: pad.bus === null, onSelect: () => change({ bus: null }) },
-              null,
-              ...Object.values(pocket.buses)
-                .filter((bus) => !bus.is_return)
-                .map((bus) => ({
-                  label: bus.name,
-                  checked: pad.bus === bus.id,
-                  onSelect: () => change({ bus: bus.id }),
-                })),
-              {
-                label: "Straight to the master",
-                checked: pad.bus === "master",
-                onSelect: () => change({ bus: "master" }),
-              },
-            ]}
-          />
-        ) : null}
-        <Menu
-          label="Role"
-          trigger={
-            <Button hint="What kind of sound it is">
-              {pad.role ? (
-                <>
-                  <span aria-hidden style={{ color: ROLES[pad.role].color }}>
-                    {ROLES[pad.role].glyph}
-                  </span>
-                  {ROLES[pad.role].label}
-                </>
-              ) : (
-                "No role"
-              )}
-            </Button>
-          }
-          items={ROLE_NAMES.map((role) => ({
-            label: (
-              <>
-                <span aria-hidden className="mr-1.5 inline-block w-3">
-                  {ROLES[role].glyph}
-                </span>
-                {ROLES[role].label}
-              </>
-            ),
-            checked: pad.role === role,
-            onSelect: () => change({ role }),
-          }))}
-        />
-      </div>
+      <PadSwitches pad={pad} sound={sound} pocket={pocket} bus={bus} change={change} />
       <PadMore pads={pads} sound={sound} />
     </div>
   );
@@ -215,13 +121,7 @@ function Row({
   return (
     <div className="grid grid-cols-[62px_1fr_76px] items-center gap-2 text-[12px]">
       <span>{parameter.label}</span>
-      <Slider parameter={parameter} value={value} onChange={(v, gesture) => change(field, v, gesture)} />
-      <NumberField
-        align="right"
-        parameter={parameter}
-        value={value}
-        onChange={(v, gesture) => change(field, v, gesture)}
-      />
+      <Pair parameter={parameter} value={value} onChange={(v, gesture) => change(field, v, gesture)} />
     </div>
   );
 }

@@ -9,8 +9,7 @@ import { useSettled } from "../../app/settling";
 import { useView } from "../../app/view";
 import { loopPlayer, useLoop } from "../../audio/loop";
 import { fixed } from "../../design/format";
-import { NumberField } from "../../design/NumberField";
-import { Slider } from "../../design/Slider";
+import { Pair } from "../../design/Pair";
 import { BusMeter } from "./BusMeter";
 import { BusWave } from "./BusWave";
 import { Chain } from "./Chain";
@@ -39,14 +38,7 @@ export function Master({ pocket }: { pocket: Pocket }) {
           <span className="text-[11.5px] text-ink2">{straight ? `${straight} pads straight to it` : "the buses"}</span>
           <div className="grid grid-cols-[30px_1fr_58px] items-center gap-1.5 text-[12px]">
             <span className="text-[11.5px] text-ink2">level</span>
-            <Slider parameter={level} label="Level of the master" value={pocket.level} onChange={set} />
-            <NumberField
-              align="right"
-              parameter={level}
-              label="Level of the master"
-              value={pocket.level}
-              onChange={set}
-            />
+            <Pair parameter={level} label="Level of the master" value={pocket.level} onChange={set} />
           </div>
         </div>
         <div className="flex min-w-0 flex-col justify-between gap-1.5">

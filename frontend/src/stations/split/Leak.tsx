@@ -1,6 +1,6 @@
 /** What of a stem is not its own: told, drawn pale over its wave, and moved by hand out of a region in time and pitch. */
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useRef, useState, type PointerEvent } from "react";
+import { useEffect, useRef, useState, type PointerEvent, type RefObject } from "react";
 
 import { api, ask } from "../../api/client";
 import type { Source } from "../../api/types";
@@ -93,6 +93,35 @@ interface Region {
 
 const hertz = (share: number) => LOW * (HIGH / LOW) ** share;
 
+/** What the server sees at an address, ROWS by columns, painted in ink onto a canvas. */
+function usePicture(
+  canvas: RefObject<HTMLCanvasElement | null>,
+  address: string,
+  columns: number,
+  wanted: boolean,
+): void {
+  const { data } = useQuery({
+    queryKey: ["seen", address],
+    queryFn: async () => new Uint8Array(await (await fetch(address)).arrayBuffer()),
+    staleTime: 60_000,
+    enabled: wanted,
+  });
+  useEffect(() => {
+    const c = canvas.current?.getContext("2d");
+    if (!c || !canvas.current || data?.length !== ROWS * columns) return;
+    canvas.current.width = columns;
+    canvas.current.height = ROWS;
+    const picture = c.createImageData(columns, ROWS);
+    const ink = [1, 3, 5].map((at) => parseInt(INK.slice(at, at + 2), 16));
+    for (let row = 0; row < ROWS; row++)
+      for (let column = 0; column < columns; column++) {
+        const place = 4 * ((ROWS - 1 - row) * columns + column);
+        picture.data.set([...ink, data[row * columns + column] ?? 0], place);
+      }
+    c.putImageData(picture, 0, 0);
+  }, [canvas, data, columns]);
+}
+
 /** What is where in a stem: a region is drawn, heard alone, and moved to another stem or thrown away. */
 export function LeakPanel({
   stem,
@@ -123,26 +152,7 @@ export function LeakPanel({
   const [region, setRegion] = useState<Region | null>(null);
   const from = useRef<{ x: number; y: number } | null>(null);
   const address = `/api/audio/${stem.audio}/seen/${start}/${end}/${columns}`;
-  const { data } = useQuery({
-    queryKey: ["seen", address],
-    queryFn: async () => new Uint8Array(await (await fetch(address)).arrayBuffer()),
-    staleTime: 60_000,
-    enabled: width > 0,
-  });
-  useEffect(() => {
-    const c = canvas.current?.getContext("2d");
-    if (!c || !canvas.current || data?.length !== ROWS * columns) return;
-    canvas.current.width = columns;
-    canvas.current.height = ROWS;
-    const picture = c.createImageData(columns, ROWS);
-    const ink = [1, 3, 5].map((at) => parseInt(INK.slice(at, at + 2), 16));
-    for (let row = 0; row < ROWS; row++)
-      for (let column = 0; column < columns; column++) {
-        const place = 4 * ((ROWS - 1 - row) * columns + column);
-        picture.data.set([...ink, data[row * columns + column] ?? 0], place);
-      }
-    c.putImageData(picture, 0, 0);
-  }, [data, columns]);
+  usePicture(canvas, address, columns, width > 0);
 
   function place(event: PointerEvent<HTMLDivElement>) {
     const rect = event.currentTarget.getBoundingClientRect();
