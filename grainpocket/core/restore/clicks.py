@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from grainpocket.core.sound.audio import Samples
+from grainpocket.core.sound.frames import framed
 
 ORDER, BLOCK, HOP = 24, 1024, 512
 # A click is over in a millisecond; what lasts longer is sound.
@@ -77,14 +78,14 @@ def _prediction_error(x: Errors) -> tuple[Errors, Errors]:
     """(n,) what each sample is beside what the ones before it predict, and its usual size there."""
     count = len(x)
     starts = np.arange(0, count - BLOCK + 1, HOP)
-    models = _models(np.lib.stride_tricks.sliding_window_view(x, BLOCK)[starts] * np.hanning(BLOCK))
+    models = _models(framed(x, BLOCK)[starts] * np.hanning(BLOCK))
     # Each block answers for the HOP samples in its middle; the first and the last for the ends too.
     edge = (BLOCK - HOP) // 2
     models = np.vstack((models[:1], models, models[-1:], models[-1:]))
     whole = -(-(count - edge) // HOP) + 1
     models = models[np.minimum(np.arange(whole), len(models) - 1)]
     padded = np.concatenate((np.zeros(ORDER + HOP - edge), x, np.zeros(whole * HOP - (HOP - edge) - count)))
-    parts = np.lib.stride_tricks.sliding_window_view(padded, HOP + ORDER)[::HOP][:whole]
+    parts = framed(padded, HOP + ORDER, HOP)[:whole]
     error = np.zeros((whole, HOP))
     for k in range(ORDER + 1):
         error += models[:, k : k + 1] * parts[:, ORDER - k : ORDER - k + HOP]

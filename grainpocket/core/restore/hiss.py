@@ -17,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from grainpocket.core.sound.audio import Samples
+from grainpocket.core.sound.frames import exact_hann, framed, spectra_of
 
 SIZE, HOP, SMOOTH = 2048, 512, 0.9
 SILENT = 1e-9  # summed power of a frame of digital silence
@@ -33,12 +34,7 @@ Power = NDArray[np.float64]
 def spectra(samples: Samples) -> NDArray[np.complex128]:
     """(frames, SIZE / 2 + 1), of frames a HOP apart, from before the first sample on: each sample lies in four of them."""
     padded = np.pad(samples.astype(np.float64), SIZE)
-    view = np.lib.stride_tricks.sliding_window_view(padded, SIZE)[HOP::HOP]
-    return np.asarray(np.fft.rfft(view * _window(), axis=1))
-
-
-def _window() -> NDArray[np.float64]:
-    return np.asarray(np.sqrt(0.5 - 0.5 * np.cos(2 * np.pi * np.arange(SIZE) / SIZE)))
+    return spectra_of(framed(padded[HOP:], SIZE, HOP), exact_hann(SIZE, root=True))
 
 
 def noise_of(samples: Samples, rate: int) -> Power:
@@ -50,8 +46,7 @@ def noise_of(samples: Samples, rate: int) -> Power:
     window /= np.sqrt(np.sum(window**2))
     if len(samples) < 4 * FINE:
         return np.zeros(len(at))
-    view = np.lib.stride_tricks.sliding_window_view(np.asarray(samples, np.float64), FINE)[:: FINE // 2]
-    powers = np.abs(np.fft.rfft(view * window, axis=1)) ** 2
+    powers = np.abs(spectra_of(framed(np.asarray(samples, np.float64), FINE, FINE // 2), window)) ** 2
     powers = powers[powers.sum(axis=1) > SILENT]
     if not len(powers):
         return np.zeros(len(at))
@@ -96,7 +91,7 @@ def dehiss(samples: Samples, noise: Power, amount_db: float) -> Samples:
     floor = np.maximum(noise, 1e-16)
     before = np.ones(all_of_it.shape[1])
     out = np.zeros(len(samples) + 2 * SIZE)
-    window = _window()
+    window = exact_hann(SIZE, root=True)
     for i, spectrum in enumerate(all_of_it):
         post = np.minimum((spectrum.real**2 + spectrum.imag**2) / floor, 1e4)
         prior = SMOOTH * before + (1 - SMOOTH) * np.maximum(post - 1, 0)

@@ -14,6 +14,7 @@ from numba import njit
 
 from grainpocket.core.shape.curves import Row
 from grainpocket.core.sound.audio import Samples
+from grainpocket.core.sound.frames import framed
 
 LOWEST_HZ, HIGHEST_HZ = 60.0, 1100.0
 WINDOW_S, HOP_S = 0.046, 0.006
@@ -52,7 +53,7 @@ def track(mono: Row, rate: int) -> tuple[Row, Row]:
     span = size + most
     if len(y) < span:
         return np.zeros(1), np.zeros(1)
-    frames = np.lib.stride_tricks.sliding_window_view(y, span)[::hop]
+    frames = framed(y, span, hop)
     fft = 1 << int(np.ceil(np.log2(span + size)))
     head = np.fft.rfft(frames[:, :size], fft, axis=1)
     cross = np.fft.irfft(np.conj(head) * np.fft.rfft(frames, fft, axis=1), axis=1)[:, :most]

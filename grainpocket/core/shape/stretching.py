@@ -16,6 +16,7 @@ import soxr
 
 from grainpocket.core.shape.curves import Row
 from grainpocket.core.sound.audio import Samples
+from grainpocket.core.sound.frames import exact_hann, spectra_of
 
 ATTACK_S = {"attack": 0.070, "both": 0.035, "tone": 0.0}
 INTO_S, OUT_S = 0.0015, 0.015  # crossfades into an attack that is laid over, and out of it
@@ -103,14 +104,14 @@ def formants_moved(sound: Samples, semitones: float) -> Samples:
         return sound
     count = len(sound)
     padded = np.pad(np.asarray(sound, np.float64), ((WINDOW, 2 * WINDOW), (0, 0)))
-    window = np.hanning(WINDOW + 1)[:-1]
+    window = exact_hann(WINDOW)
     blocks = 1 + (len(padded) - WINDOW) // HOP
     at = (np.arange(blocks) * HOP)[:, None] + np.arange(WINDOW)
     out = np.zeros_like(padded)
     bins = np.arange(WINDOW // 2 + 1)
     source = np.clip(bins * 2.0 ** (-semitones / 12), 0, WINDOW // 2)
     for channel in range(sound.shape[1]):
-        spectra = np.fft.rfft(padded[at, channel] * window, axis=1)
+        spectra = spectra_of(padded[at, channel], window)
         shape = _envelope(np.abs(spectra))
         low = np.floor(source).astype(int)
         high, share = np.minimum(low + 1, WINDOW // 2), source - low

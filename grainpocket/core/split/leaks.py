@@ -6,7 +6,6 @@ and band: what a stem holds there is most likely left over of it.
 
 from __future__ import annotations
 
-import functools
 from collections.abc import Mapping, Sequence
 
 import numpy as np
@@ -15,6 +14,7 @@ from pydantic import Field
 
 from grainpocket.core.document.base import Frozen
 from grainpocket.core.sound.audio import Samples
+from grainpocket.core.sound.frames import hann, spectra_of
 from grainpocket.core.split.spectra import frequencies, sound_of, spectra
 
 SIZE = 4096
@@ -56,7 +56,7 @@ class LeakMeter:
             self._held = self._held[:, count * SIZE :].copy()
 
     def _frames(self, frames: NDArray[np.float32]) -> None:
-        power = np.abs(np.fft.rfft(frames * _window(SIZE), axis=2)).astype(np.float32) ** 2
+        power = np.abs(spectra_of(frames, hann(SIZE))) ** 2
         loudest = power.argmax(axis=0)
         top = power.max(axis=0)
         for k in range(len(self.parts)):
@@ -90,11 +90,6 @@ def _by_step(leaks: NDArray[np.float32], power: NDArray[np.float32], floor: floa
     count = -(-len(power) // STEP_FRAMES) * STEP_FRAMES
     a, b = (np.pad(x.astype(np.float64), (0, count - len(x))).reshape(-1, STEP_FRAMES).sum(axis=1) for x in (leaks, power))
     return np.asarray(np.where(b > floor, a / np.maximum(b, floor), 0.0))
-
-
-@functools.cache
-def _window(size: int) -> NDArray[np.float32]:
-    return np.asarray(0.5 - 0.5 * np.cos(2 * np.pi * np.arange(size) / size), np.float32)
 
 
 class Region(Frozen):

@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from grainpocket.core.sound.audio import Samples, mono
+from grainpocket.core.sound.frames import framed, hann, spectra_of
 from grainpocket.core.split.spectra import frequencies
 
 SIZE = 4096
@@ -20,9 +21,7 @@ def picture(sound: Samples, rate: int, columns: int) -> NDArray[np.uint8]:
     padded = np.pad(flat, SIZE // 2)
     starts = np.minimum((np.arange(columns) * hop).astype(int), max(0, len(padded) - SIZE))
     padded = np.pad(padded, (0, max(0, SIZE - len(padded))))
-    window = np.asarray(0.5 - 0.5 * np.cos(2 * np.pi * np.arange(SIZE) / SIZE), np.float32)
-    frames = padded[starts[:, None] + np.arange(SIZE)] * window
-    power = np.abs(np.fft.rfft(frames, axis=1)).astype(np.float32) ** 2
+    power = np.abs(spectra_of(framed(padded, SIZE)[starts], hann(SIZE))) ** 2
     hz = frequencies(rate, SIZE)
     edges = np.geomspace(LOW_HZ, HIGH_HZ, ROWS + 1)
     rows = np.empty((ROWS, columns), np.float32)

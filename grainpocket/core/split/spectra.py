@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import functools
-
 import numpy as np
 from numpy.typing import NDArray
 
 from grainpocket.core.sound.audio import Samples
+from grainpocket.core.sound.frames import framed, hann, spectra_of
 
 SIZE = 4096
 WORKERS = 2
@@ -17,22 +16,13 @@ Spectrum = NDArray[np.complex64]
 Mask = NDArray[np.float32]
 
 
-@functools.lru_cache(maxsize=8)
-def _window(size: int, root: bool) -> NDArray[np.float32]:
-    hann = 0.5 - 0.5 * np.cos(2 * np.pi * np.arange(size) / size)
-    return np.asarray(np.sqrt(hann) if root else hann, np.float32)
-
-
 def spectra(sound: Samples, size: int = SIZE, root: bool = True) -> Spectrum:
     """(channels, frames, bins) of (n, channels). root: seen through the root of Hann's window."""
-    from scipy import fft  # Here, as below, because the web process only names engines, and then starts sooner.
-
     hop = size // PER
     count = frames_of(len(sound), size)
     padded = np.zeros((sound.shape[1], (count - 1) * hop + size), np.float32)
     padded[:, size - hop : size - hop + len(sound)] = sound.T
-    view = np.lib.stride_tricks.sliding_window_view(padded, size, axis=1)[:, ::hop]
-    return np.asarray(fft.rfft(view * _window(size, root), axis=2, workers=WORKERS), np.complex64)
+    return spectra_of(framed(padded, size, hop), hann(size, root=root), workers=WORKERS)
 
 
 def frames_of(length: int, size: int = SIZE) -> int:
@@ -50,11 +40,11 @@ def frame_at(sample: int, size: int = SIZE) -> int:
 def sound_of(spectrum: Spectrum, length: int, size: int = SIZE, root: bool = True) -> Samples:
     """(length, channels): the inverse of `spectra` with the same window; where masks add up to one, what they let through adds up
     to the input."""
-    from scipy import fft
+    from scipy import fft  # Here, because the web process only names engines, and then starts sooner.
 
     hop = size // PER
     channels, count, _ = spectrum.shape
-    pieces = fft.irfft(spectrum, size, axis=2, workers=WORKERS).astype(np.float32, copy=False) * _window(size, root)
+    pieces = fft.irfft(spectrum, size, axis=2, workers=WORKERS).astype(np.float32, copy=False) * hann(size, root=root)
     out = np.zeros((channels, (count - 1) * hop + size), np.float32)
     # Every fourth frame lies beside the last: four passes without a loop over frames.
     for phase in range(PER):

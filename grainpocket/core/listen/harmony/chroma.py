@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from grainpocket.core.sound.audio import Samples
+from grainpocket.core.sound.frames import framed, spectra_of
 
 RATE, WINDOW, HOP = 11025, 4096, 1024
 LOWEST, NOTES, PER_NOTE = 28, 68, 3
@@ -51,7 +52,7 @@ def chroma(samples: Samples, rate: int) -> Chroma:
     low = lowered(samples, rate)
     frames = max(1, len(low) // HOP)
     padded = np.pad(low, (WINDOW // 2, WINDOW))
-    view = np.lib.stride_tricks.sliding_window_view(padded, WINDOW)[::HOP][:frames]
+    view = framed(padded, WINDOW, HOP)[:frames]
     # A few hundred frames tell the tuning; then every frame is read at it.
     cents = _tuning(_spectra(view[:: max(1, frames // TUNED_BY)]))
     reading = _log_frequency(round(cents / 5) * 5)
@@ -91,9 +92,7 @@ def _held(notes: Table) -> NDArray[np.float32]:
 
 
 def _spectra(view: Table, bins: int = WINDOW // 2 + 1) -> Table:
-    from scipy import fft
-
-    return np.asarray(np.abs(fft.rfft(view * _window(), axis=1)[:, :bins]))
+    return np.asarray(np.abs(spectra_of(view, _window())[:, :bins]))
 
 
 @functools.cache

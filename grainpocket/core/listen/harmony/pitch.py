@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 
 from grainpocket.core.listen.harmony.chords import ROOTS
 from grainpocket.core.sound.audio import Samples
+from grainpocket.core.sound.frames import framed, spectra_of
 
 LOWEST_HZ, HIGHEST_HZ = 27.0, 4200.0
 FRAME_S, MOST_FRAMES, QUIET = 0.09, 16, 0.05
@@ -62,7 +63,7 @@ def _frames(x: Row, rate: int) -> Row | None:
     if len(x) < size:
         x = np.pad(x, (0, size - len(x)))
     first = int(SKIP_ATTACK_S * rate) if len(x) > size + 2 * int(SKIP_ATTACK_S * rate) else 0
-    view = np.lib.stride_tricks.sliding_window_view(x, size)[first :: max(1, size // 3)]
+    view = framed(x[first:], size, max(1, size // 3))
     energy = (view**2).mean(axis=1)
     best = np.argsort(-energy)[:MOST_FRAMES]
     return np.asarray(view[best[energy[best] >= QUIET * energy.max()]])
@@ -98,7 +99,7 @@ def _choose(difference: Row, frames: Row, rate: int) -> tuple[float, float]:
     bottom = float(d[dips].min())
     near = dips[d[dips] <= bottom + 0.25]
     size = int(2 ** np.ceil(np.log2(frames.shape[1] * 2)))
-    spectrum = np.abs(np.fft.rfft(frames * np.hanning(frames.shape[1]), size, axis=1)).mean(axis=0)
+    spectrum = np.abs(spectra_of(frames, np.hanning(frames.shape[1]), size)).mean(axis=0)
     spectrum = np.sqrt(spectrum / spectrum.max())
     scores: list[tuple[float, float, float]] = []
     for dip in near:
@@ -137,7 +138,7 @@ def _refine(x: Row, rate: int, hz: float) -> float:
         first = min(int(SKIP_ATTACK_S * rate), len(x) - size)
         start = first + int(np.argmax(square[first + size :] - square[first : len(square) - size]))
     padded = int(2 ** np.ceil(np.log2(size * 4)))
-    spectrum = np.abs(np.fft.rfft(x[start : start + size] * np.blackman(size), padded))
+    spectrum = np.abs(spectra_of(x[start : start + size], np.blackman(size), padded))
     found: list[tuple[float, float]] = []
     base = hz
     for k in range(1, 7):
@@ -171,7 +172,7 @@ def _mean_frequency(x: Row, rate: int, hz: float) -> float:
     body = x[first : first + int(LONGEST_S * rate)] if len(x) > first + 4 * size else x
     if len(body) < size + 4 * hop:
         return hz
-    view = np.lib.stride_tricks.sliding_window_view(body, size)[::hop]
+    view = framed(body, size, hop)
     window, t = np.hanning(size), np.arange(size) / rate
     best, mean = 0.0, hz
     for k in (1, 2, 3):

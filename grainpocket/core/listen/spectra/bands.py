@@ -10,6 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from grainpocket.core.sound.audio import Samples
+from grainpocket.core.sound.frames import framed, hann, spectra_of
 
 WINDOW_S, HOP_S = 0.020, 0.005
 PER_OCTAVE, LOWEST, HIGHEST = 8, 40.0, 17000.0
@@ -44,8 +45,6 @@ class Bands:
 
 def analyse(samples: Samples, rate: int, peak: float, progress: Progress = no_progress) -> Bands:
     """samples: (n,) float32 mono, n > 0; peak: of the largest sample, > 0."""
-    from scipy import fft  # Here, because the web process, which only reads hearings, then starts much sooner.
-
     hop = int(round(rate * HOP_S))
     size = int(2 ** np.ceil(np.log2(rate * WINDOW_S)))
     fine, coarse = _triangles(size, rate), _coarse(size, rate)
@@ -53,15 +52,14 @@ def analyse(samples: Samples, rate: int, peak: float, progress: Progress = no_pr
     # What lies above the highest band is not read.
     used = int(np.flatnonzero(both.any(axis=1))[-1]) + 1
     both = both[:used]
-    window = (0.5 - 0.5 * np.cos(2 * np.pi * np.arange(size) / size)).astype(np.float32)
+    window = hann(size)
     total = len(samples) // hop + 1
     out = np.empty((total, both.shape[1]), np.float32)
     for first in range(0, total, _BLOCK):
         progress(first / total)
         last = min(total, first + _BLOCK)
         span = _around(samples, first * hop - size // 2, (last - 1) * hop + size - size // 2)
-        view = np.lib.stride_tricks.sliding_window_view(span, size)[::hop]
-        np.matmul(np.abs(fft.rfft(view * window, axis=1)[:, :used]), both, out=out[first:last])
+        np.matmul(np.abs(spectra_of(framed(span, size, hop), window)[:, :used]), both, out=out[first:last])
     out *= np.float32(4.0 / size / peak)
     return Bands(out[:, : fine.shape[1]], out[:, fine.shape[1] :], hop, rate)
 

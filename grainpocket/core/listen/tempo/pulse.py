@@ -14,6 +14,8 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from grainpocket.core.sound.frames import framed, spectra_of
+
 SLOWEST, FASTEST = 45.0, 230.0
 TRAIN_HZ = 250
 WINDOW_S, STEP_S = 10.0, 2.5
@@ -106,8 +108,8 @@ def _spectrum(t: Row, w: Row) -> tuple[Row, Row]:
     np.add.at(train, low, w * (1 - (place - low)))
     np.add.at(train, low + 1, w * (place - low))
     window = np.hanning(size)
-    view = np.lib.stride_tricks.sliding_window_view(train, size)[:: int(STEP_S * TRAIN_HZ)]
-    parts = np.abs(np.fft.rfft(view * window, size * 4, axis=1)[:, : int(20 * size * 4 / TRAIN_HZ)])
+    view = framed(train, size, int(STEP_S * TRAIN_HZ))
+    parts = np.abs(spectra_of(view, window, size * 4)[:, : int(20 * size * 4 / TRAIN_HZ)])
     weight = (view * window).sum(axis=1)
     strength = parts.sum(axis=0) / max(float(weight.sum()), 1e-9)
     return np.arange(len(strength)) * TRAIN_HZ / (size * 4), strength
