@@ -2,6 +2,7 @@
 
 from pathlib import Path
 
+import numpy as np
 from flask import Response, request, send_from_directory
 from flask_openapi3 import Info, OpenAPI
 from pydantic import ValidationError
@@ -15,6 +16,8 @@ from grainpocket.core.notes import CHORDS, SCALES, TONICS, chord_name
 from grainpocket.core.params import GROUPS, Parameter
 from grainpocket.core.pocket import PAGE, RATE
 from grainpocket.core.rhythm.feel import OURS
+from grainpocket.core.rhythm.schedule import velocity_gain
+from grainpocket.core.rhythm.strokes import velocity_place
 from grainpocket.core.shape.presets import PRESETS
 from grainpocket.core.sound import peaks
 from grainpocket.settings import Settings
@@ -85,6 +88,7 @@ def create_app(settings: Settings, extra_ports: tuple[int, ...] = ()) -> OpenAPI
                 peak_tile=finds.TILE, parameters=parameters, settings=settings_, effects=effects,
                 presets=presets, feels=list(OURS.values()), chords={kind: chord_name(0, kind)[1:] for kind in CHORDS},
                 tonics=list(TONICS), scales={mode: list(steps) for mode, steps in SCALES.items()},
+                velocity_gains=velocity_gain(np.arange(128.0)).tolist(), velocity_places=[velocity_place(v) for v in range(128)],
             )
         )  # fmt: skip
 

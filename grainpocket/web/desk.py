@@ -12,7 +12,7 @@ from grainpocket.core.mix.alone import alone, keys_through
 from grainpocket.core.mix.loop import Renderer, Segment
 from grainpocket.core.pocket import RATE, Pocket
 from grainpocket.core.shape.playing import by_velocity, takes_turns
-from grainpocket.core.shape.voice import VELOCITY_STEP, VoiceSpec, spec_of, under_the_hand
+from grainpocket.core.shape.voice import VELOCITY_STEPS, VoiceSpec, spec_of, under_the_hand
 from grainpocket.core.sound.audio import planar
 from grainpocket.jobs.queue import Queues
 from grainpocket.settings import Settings
@@ -104,10 +104,10 @@ class Desk:
             softer, turns = by_velocity(pad), min(takes_turns(pad), _MOST_TURNS)
             if not softer and turns == 1:
                 continue
-            steps = [step for step in range(VELOCITY_STEP, 128, VELOCITY_STEP)] if softer else []
+            steps = VELOCITY_STEPS if softer else VELOCITY_STEPS[-1:]
             rows = []
             for turn in range(turns):
-                strokes = [replace(under_the_hand(pad), turn=turn, velocity=velocity) for velocity in (*steps, 127)]
+                strokes = [replace(under_the_hand(pad), turn=turn, velocity=velocity) for velocity in steps]
                 known = self._keyed(pocket, dict(enumerate(spec_of(pocket, pad, stroke) for stroke in strokes)))
                 rows.append([key for key, _ in known.values()])
             out[index] = rows

@@ -295,6 +295,8 @@ class About(BaseModel):
     chords: dict[str, str] = Field(description="What is written behind a tonic, by kind of chord")
     tonics: list[str] = Field(description="Names of the pitch classes, from C")
     scales: dict[str, list[int]] = Field(description="Semitones over the tonic, by mode")
+    velocity_gains: list[float] = Field(description="Linear, by velocity from 0 to 127")
+    velocity_places: list[int] = Field(description="By velocity: which of the voices from soft to hard it plays, where they differ")
 
 
 def setting_reply(setting: Setting) -> SettingInfo:

@@ -60,6 +60,12 @@ def test_pads_that_differ_by_velocity_have_a_voice_for_each(kit: Api) -> None:
     (row,) = sounds["voices"]["1"]["variants"]
     assert len(set(row)) == 16
     assert row[-1] == sounds["voices"]["1"]["key"]
+    # What a hand needs to know of its velocity comes from the core.
+    about = kit.get("/api/about")
+    assert set(about["velocity_places"]) == set(range(len(row)))
+    assert about["velocity_gains"][127] == 1
+    assert about["velocity_gains"] == sorted(about["velocity_gains"])
+    assert len(about["velocity_gains"]) == len(about["velocity_places"]) == 128
 
 
 def test_pads_come_out_as_one_shots(kit: Api) -> None:

@@ -21,6 +21,7 @@ import { usePocket } from "./pocket";
 import { followMetronome } from "./metronome";
 import { learnChords } from "../stations/rhythm/chords";
 import { learnNeutral } from "./sounds";
+import { learnVelocities } from "../audio/voices";
 import { settleAtRest } from "./settling";
 import { useUnreadable } from "./unreadable";
 import { UnreadablePocket } from "./UnreadablePocket";
@@ -47,6 +48,7 @@ export function App() {
   if (!about || !open) return <Waiting />;
   learnNeutral(about);
   learnChords(about);
+  learnVelocities(about);
   return <House about={about} pocket={open.pocket} id={open.id} />;
 }
 

@@ -2,7 +2,7 @@
 import { create } from "zustand";
 
 import { pcm } from "../api/client";
-import type { FullSound, Pad, Sounds } from "../api/types";
+import type { About, FullSound, Pad, Sounds } from "../api/types";
 import { soundOf } from "../app/sounds";
 import { audio, mark, wake } from "./engine";
 import { Stroke } from "./stroke";
@@ -36,6 +36,13 @@ export const useSounding = create<{ sounding: Record<number, number>; notes: Rec
 
 /** The stretch of a find that was struck up and sounds, by its audio; or a reference tone. */
 export const useSlice = create<{ slice: string | null }>(() => ({ slice: null }));
+
+/** What the core makes of a velocity: a level, and which of the voices from soft to hard. */
+const hardness = { gains: [] as number[], places: [] as number[] };
+
+export function learnVelocities(about: Pick<About, "velocity_gains" | "velocity_places">): void {
+  Object.assign(hardness, { gains: about.velocity_gains, places: about.velocity_places });
+}
 
 class Voices {
   private buffers = new Map<string, AudioBuffer>();
@@ -155,7 +162,7 @@ class Voices {
     const turn = this.turns.get(pad) ?? 0;
     this.turns.set(pad, turn + 1);
     const row = rows[turn % rows.length] as string[];
-    return row[Math.min(row.length - 1, Math.max(0, Math.ceil((velocity * row.length) / 128) - 1))];
+    return row.length > 1 ? row[hardness.places[velocity] ?? row.length - 1] : row[0];
   }
 
   private kept = new Set<string>();
@@ -246,7 +253,11 @@ class Voices {
             other.fade(this.known?.live.choke ?? 132);
     }
     const held = soundOf(settings.sound).play !== "one-shot";
-    const stroke = new Stroke(buffer, { slot, pad, choke, held, level: (velocity / 127) ** 2, rendered }, this.over);
+    const stroke = new Stroke(
+      buffer,
+      { slot, pad, choke, held, level: hardness.gains[velocity] ?? 1, rendered },
+      this.over,
+    );
     mark("voice start");
     const mine = this.playing.get(slot) ?? new Set();
     mine.add(stroke);

@@ -16,7 +16,7 @@ from grainpocket.core.pocket import Hit, Pad, Pattern, Pocket
 from grainpocket.core.rhythm.timing import Timeline
 from grainpocket.core.shape.curves import rounds_a_second
 from grainpocket.core.shape.playing import by_velocity, takes_turns
-from grainpocket.core.shape.voice import HELD_STEP_S, PHASES, VELOCITY_STEP
+from grainpocket.core.shape.voice import HELD_STEP_S, PHASES, VELOCITY_STEP, VELOCITY_STEPS
 
 Frames = NDArray[np.int64]
 
@@ -113,7 +113,12 @@ def lively_kinds(pocket: Pocket, pattern: Pattern, columns: Columns, at: float) 
 
 def velocity_step(velocity: int) -> int:
     """The velocity whose voice a hit plays; the hardest is itself."""
-    return min(127, -(-velocity // VELOCITY_STEP) * VELOCITY_STEP - (velocity > 120))
+    return VELOCITY_STEPS[velocity_place(velocity)]
+
+
+def velocity_place(velocity: int) -> int:
+    """Which of VELOCITY_STEPS, from soft to hard, a velocity of 1 to 127 plays; 0 plays the softest, too."""
+    return max(0, -(-velocity // VELOCITY_STEP) - 1)
 
 
 def phases_at(sound: Sound, tempo: float, beat: float) -> tuple[float, float]:

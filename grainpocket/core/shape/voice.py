@@ -35,6 +35,7 @@ _MARGIN = 96
 HELD_S = 8.0  # under the hand, what goes round and round does so for this long
 HELD_STEP_S = 0.5
 VELOCITY_STEP = 8  # one voice for so many velocities, where more than the level depends on them
+VELOCITY_STEPS: tuple[int, ...] = (*range(VELOCITY_STEP, 128, VELOCITY_STEP), 127)  # the hardest is itself
 PHASES = 32
 
 

@@ -10,7 +10,9 @@ from grainpocket.core.export.wav import wav24
 from grainpocket.core.mix.loop import Renderer, plan
 from grainpocket.core.pocket import Chop, Hit, Pad, Pattern, Pocket, Source
 from grainpocket.core.rhythm.schedule import Schedule, schedule
+from grainpocket.core.rhythm.strokes import velocity_place, velocity_step
 from grainpocket.core.rhythm.timing import Timeline, swung
+from grainpocket.core.shape.voice import VELOCITY_STEP, VELOCITY_STEPS
 from grainpocket.core.sound.audio import Audio
 from tests.files import tone
 from tests.signals import RATE, ArrayReader
@@ -177,3 +179,11 @@ def test_hits_stand_on_their_samples_at_any_tempo(bpm: float, swing: float) -> N
     late = (2 * swing / 100 - 1) / 4
     wanted = [(k / 4 + (late if k % 2 else 0)) * 60 / bpm * RATE for k in range(16)]
     assert [event.frame for event in events] == pytest.approx(wanted, abs=0.5)
+
+
+def test_every_velocity_plays_a_voice_of_nearly_its_own() -> None:
+    steps = [velocity_step(velocity) for velocity in range(1, 128)]
+    assert steps == sorted(steps)
+    assert all(velocity <= step < velocity + VELOCITY_STEP for velocity, step in enumerate(steps, 1))
+    assert [VELOCITY_STEPS[velocity_place(velocity)] for velocity in range(1, 128)] == steps
+    assert velocity_place(0) == 0
