@@ -7,7 +7,7 @@ import itertools
 
 import numpy as np
 import pytest
-from playwright.sync_api import expect
+from playwright.sync_api import Route, expect
 
 from tests.signals import RATE, drum_loop
 from tests.ui.conftest import Opener
@@ -196,3 +196,30 @@ def test_patterns_of_one_to_sixty_four_bars(opened: Opener, bars: int) -> None:
     assert len(out) == ui.look("gp.loopPlayer.loop().length")
     assert np.abs(out).max() > 0.3
     assert all(a < b for a, b in itertools.pairwise([*ui.look("gp.loopPlayer.loop().segments.map(({start}) => start)"), len(out)]))
+
+
+def test_play_that_is_pressed_before_the_loop_is_here_begins_when_it_is(opened: Opener) -> None:
+    ui = opened()
+    drums = ui.borrow("Dockside break")
+    cuts = [cut["id"] for cut in ui.live.state["pocket"]["sources"][drums]["cuts"][:2]]
+    ui.live.edit({"type": "slices_to_pads", "source": drums, "cuts": cuts})
+    ui.wait("Object.keys(pocket.pads).length === 2")
+    held: list[Route] = []
+    ui.intercept("**/api/sound/**", lambda route: held.append(route))  # noqa: PLW0108 -- the library marks the function
+    ui.live.edit({"type": "add_pattern", "name": "Late", "hits": [{"pad": 0, "beat": 0}]})
+    ui.wait("Object.keys(pocket.patterns).length === 1")
+    stop, play = ui.button("Stop the pattern"), ui.button("Play the pattern")
+    ui.page.keyboard.press("Shift+Space")
+    expect(stop).to_be_visible()
+    assert not ui.look("gp.useLoop.getState().playing")
+    # Taken back, it does not begin by itself later.
+    ui.page.keyboard.press("Escape")
+    expect(play).to_be_visible()
+    ui.page.keyboard.press("Shift+Space")
+    expect(stop).to_be_visible()
+    ui.page.unroute("**/api/sound/**")
+    for route in held:
+        route.continue_()
+    ui.wait("gp.useLoop.getState().playing && gp.loopPlayer.place() > 1000")
+    ui.page.keyboard.press("Shift+Space")
+    ui.wait("!gp.useLoop.getState().playing")

@@ -8,7 +8,7 @@ import { voices } from "../audio/voices";
 import { fixed } from "../design/format";
 import { newGesture } from "../design/NumberField";
 import { revealing, whole, zoomed } from "../wave/viewport";
-import { edit, reloadSounds } from "./edits";
+import { edit, heardPattern, reloadSounds } from "./edits";
 import { ordered, usePocket } from "./pocket";
 import { fits, playFitted } from "./fitting";
 import { sliceOrder } from "./sliceOrder";
@@ -29,8 +29,9 @@ export function showSource(id: string | null): void {
 }
 
 export function togglePattern(): void {
-  if (useLoop.getState().playing) loopPlayer.stop();
-  else if (useLoop.getState().ready) {
+  const { playing, asked, ready } = useLoop.getState();
+  if (playing || asked) loopPlayer.stop();
+  else if (ready || heardPattern() !== null) {
     songPlayer.stop();
     tapePlayer.stop();
     previewPlayer.stop();

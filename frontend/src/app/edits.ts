@@ -196,7 +196,7 @@ function choosePresent(): void {
 }
 
 /** The pattern in view, if it is there. */
-function heardPattern(): string | null {
+export function heardPattern(): string | null {
   const pattern = useView.getState().pattern;
   return pattern !== null && usePocket.getState().open?.pocket.patterns[pattern] ? pattern : null;
 }

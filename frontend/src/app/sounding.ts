@@ -22,7 +22,7 @@ function nameOfAudio(hash: string | undefined): string {
 /** What goes on until it is stopped: the song, the pattern, or a find. */
 export function lasting(): Heard | null {
   if (useSong.getState().playing || useSong.getState().coming) return { kind: "song", name: "the song" };
-  if (useLoop.getState().playing) {
+  if (useLoop.getState().playing || useLoop.getState().asked) {
     const pattern = useView.getState().pattern;
     return {
       kind: "pattern",
@@ -42,7 +42,7 @@ export function heardNow(): Heard | null {
 
 /** The same, followed as it changes. */
 export function useHeardNow(): Heard | null {
-  useLoop((s) => s.playing);
+  useLoop((s) => s.playing || s.asked);
   useSong((s) => s.playing || s.coming);
   useTape((s) => s.playing);
   usePreview((s) => s.preview);

@@ -113,7 +113,7 @@ async function begin(): Promise<void> {
   const count = () => {
     if (useTaking.getState().state !== "counting") return;
     const done = (audio().currentTime - first) / beat;
-    if (done >= mine.beats_per_bar - 0.01) {
+    if (done >= mine.beats_per_bar - 0.01 && useLoop.getState().ready) {
       togglePattern();
       go();
     } else {

@@ -4,20 +4,28 @@
 import { create } from "zustand";
 
 import type { Loop } from "../api/types";
-import { mark } from "./engine";
+import { mark, wake } from "./engine";
 import { fetchGroup, fetchSegments, Line, type Segment, type Stereo } from "./line";
 
 interface LoopState {
   playing: boolean;
   /** Whether a loop is ready to play. */
   ready: boolean;
+  /** It was to be played before it was here: it begins as soon as it is. */
+  asked: boolean;
   /** Beats between which alone it goes round while it is worked on. */
   part: [number, number] | null;
   /** The pattern that comes at the next bar, while another one is heard. */
   next: string | null;
 }
 
-export const useLoop = create<LoopState>(() => ({ playing: false, ready: false, part: null, next: null }));
+export const useLoop = create<LoopState>(() => ({
+  playing: false,
+  ready: false,
+  asked: false,
+  part: null,
+  next: null,
+}));
 
 const MOST_KEPT = 1200;
 /** Of what is rendered as it is asked for: the first ones in small groups, so that they are heard at once. */
@@ -63,7 +71,7 @@ class LoopPlayer {
     if (!loop || !loop.segments.length) {
       this.stop();
       this.shown = null;
-      useLoop.setState({ ready: false });
+      useLoop.setState({ ready: false, asked: false });
       return;
     }
     try {
@@ -79,7 +87,9 @@ class LoopPlayer {
     mark("segments here");
     this.show(loop);
     this.forget(loop);
-    useLoop.setState({ ready: true });
+    const { asked } = useLoop.getState();
+    useLoop.setState({ ready: true, asked: false });
+    if (asked) this.start();
   }
 
   /** What the server renders now, from the playhead on: each group is heard as it comes. */
@@ -211,8 +221,13 @@ class LoopPlayer {
     this.sum[1].set(part[1], start);
   }
 
+  /** Play from a sample of the loop, or from its beginning; as soon as it is here. */
   start(place?: number): void {
-    if (!this.shown) return;
+    if (!this.shown) {
+      wake();
+      useLoop.setState({ asked: true });
+      return;
+    }
     const part = useLoop.getState().part;
     const first = part ? Math.round((part[0] * 60 * this.shown.rate) / this.shown.tempo) : 0;
     this.line.start(place ?? first);
@@ -220,6 +235,7 @@ class LoopPlayer {
   }
 
   stop(): void {
+    if (useLoop.getState().asked) useLoop.setState({ asked: false });
     this.line.stop();
   }
 

@@ -52,10 +52,10 @@ export function Transport() {
                 ? "Play the song"
                 : "Play the pattern"
           }
-          aria-disabled={!heard && !inSong && !ready}
+          aria-disabled={!heard && !inSong && !ready && !pattern}
           data-testid="play"
           onClick={heard ? stopAll : inSong ? toggleSong : togglePattern}
-          className={`grid h-8 w-16 place-items-center rounded-[4px] text-[14px] text-card ${heard ? "bg-now" : "bg-ink hover:bg-ink2"} ${heard || ready || inSong ? "" : "opacity-45"}`}
+          className={`grid h-8 w-16 place-items-center rounded-[4px] text-[14px] text-card ${heard ? "bg-now" : "bg-ink hover:bg-ink2"} ${heard || ready || pattern || inSong ? "" : "opacity-45"}`}
         >
           {heard ? "■" : "▶"}
         </button>
