@@ -32,6 +32,15 @@ def test_nothing_of_a_file_is_too_long() -> None:
     assert [p.name for p in files if len(p.read_text().splitlines()) > 400] == []
 
 
+def test_no_file_is_too_large_for_git() -> None:
+    """What is over 4 MiB may be kept beside it, with a pointer in its place, and lost."""
+    listed = subprocess.run(["git", "ls-files", "-z"], cwd=ROOT, capture_output=True, text=True, check=True).stdout.split("\0")
+    kept = [ROOT / name for name in listed if name and (ROOT / name).is_file()]
+    assert len(kept) > 500
+    assert [path.name for path in kept if path.stat().st_size > 4 << 20] == []
+    assert [path.name for path in kept if path.read_bytes().startswith(b"version https://git-lfs")] == []
+
+
 def test_no_component_is_too_long() -> None:
     """One over 150 lines does two things: its hand or its painting goes beside it."""
     long, seen = [], 0
