@@ -138,13 +138,16 @@ class PocketStore:
 
         Raises Stale when the pocket has moved on, Refusal when the edit cannot be made, Unsound when what it made could not
         be opened again, Unreadable when the pocket cannot be opened as it is. An edit that changes nothing makes no
-        revision. Edits of one gesture by one author become one step of undo. begun is given the new pocket before it is
+        revision, and so does one that is sent once more because its answer was lost on the way: the newest state is its own.
+        Edits of one gesture by one author become one step of undo. begun is given the new pocket before it is
         written, so that other work on it can start.
         """
         with self._database.write() as session:
             row, head = _row(session, key)
             state = self._state(session, row, head)
             if version is not None and version != row.version:
+                if author and _repeated(row, head, version, edit, gesture, author):
+                    return Moved(state, state)
                 raise self._stale(session, state, version)
             new = edit.made(state.pocket, library)
             if new == state.pocket:
@@ -233,6 +236,12 @@ class PocketStore:
             raise Unreadable(row.version, row.name, head.label, (sound.label, sound.created) if sound else None) from error
         redo = session.get(RevisionRow, head.redo) if head.redo is not None else None
         return State(row.id, row.version, pocket, head.label if head.parent is not None else None, redo.label if redo else None)
+
+
+def _repeated(row: PocketRow, head: RevisionRow, version: int, edit: Edit, gesture: str | None, author: str) -> bool:
+    """Whether the newest state is what this very edit made of `version`: a tab sends one at a time, on what the last one left."""
+    made = (head.version, head.author, head.gesture, head.edit)
+    return row.version == head.version and made == (version + 1, author, gesture, edit.model_dump_json())
 
 
 def _loads(session: Session, document: bytes) -> bool:

@@ -88,6 +88,27 @@ def test_an_edit_on_an_old_state_is_stale(pockets: PocketStore, audio: AudioStor
     assert pockets.load(key).pocket.tempo == 100
 
 
+def test_an_edit_whose_answer_was_lost_is_made_once(pockets: PocketStore, audio: AudioStore, key: str) -> None:
+    """It is sent again on the version that its first sending was made on."""
+    old = pockets.load(key).version
+    edit = AddPattern(name="Once")
+    made = pockets.edit(key, old, edit, audio, gesture="g", author="tab").after
+    again = pockets.edit(key, old, edit, audio, gesture="g", author="tab")
+    assert again.before.version == again.after.version == made.version == old + 1
+    assert len(again.after.pocket.patterns) == 1
+    # Another tab, a tab without a name, another edit, or one on which something was built since: a conflict as ever.
+    for other, author in ((edit, "other"), (edit, ""), (AddPattern(name="Twice"), "tab")):
+        with pytest.raises(Stale):
+            pockets.edit(key, old, other, audio, gesture="g", author=author)
+    pockets.edit(key, made.version, SetPocket(tempo=99), audio, author="tab")
+    with pytest.raises(Stale):
+        pockets.edit(key, old, edit, audio, gesture="g", author="tab")
+    undone = pockets.undo(key, made.version + 1)
+    with pytest.raises(Stale):
+        pockets.edit(key, made.version, SetPocket(tempo=99), audio, author="tab")
+    assert undone.after.version == made.version + 2
+
+
 def test_an_undo_makes_older_edits_stale_too(pockets: PocketStore, audio: AudioStore, key: str) -> None:
     tempo_edit(pockets, audio, key, 100)
     seen = pockets.load(key).version

@@ -54,6 +54,32 @@ def test_a_reload_and_a_restart_find_everything_as_it_was(opened: Opener, server
     assert ui.look("pocket") == before
 
 
+def test_an_edit_whose_answer_is_lost_is_made_once_and_no_conflict(opened: Opener) -> None:
+    ui = opened()
+    ui.live.edit({"type": "add_pattern", "name": "Line", "bars": 2})
+    ui.wait("Object.keys(pocket.patterns).length === 1")
+    lost: list[str] = []
+
+    def lose(route: Route) -> None:
+        if lost:
+            route.continue_()
+        else:
+            lost.append(route.fetch().text())
+            route.abort()
+
+    ui.intercept("**/edits", lose)
+    ui.station("Rhythm")
+    ui.button("Moves ▾").click()
+    ui.page.get_by_role("menuitem", name="Double the pattern").click()
+    ui.wait("Object.values(pocket.patterns)[0].bars === 4")
+    expect(ui.page.get_by_text("The server does not answer")).to_have_count(0)
+    expect(ui.page.get_by_text("Changed in another tab", exact=True)).to_have_count(0)
+    assert lost
+    assert ui.live.state["version"] == ui.look("gp.usePocket.getState().open.version")
+    ui.page.keyboard.press("Control+z")
+    ui.wait("Object.values(pocket.patterns)[0].bars === 2")
+
+
 def test_two_tabs_cannot_overwrite_each_other_unseen(opened: Opener) -> None:
     one = opened()
     # The second tab is deaf to the server's news, so that it really is behind.
