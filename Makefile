@@ -100,12 +100,12 @@ train-split: .venv/.ready         ## Render songs and fit the separation network
 	apt-get -o DPkg::Lock::Timeout=300 install -y -qq fluidsynth fluid-soundfont-gm musescore-general-soundfont-small \
 		opl3-soundfont csound-soundfont mma espeak-ng flite >/dev/null
 	$(PY) -m pip install --quiet --disable-pip-version-check torch==2.13.0 pyworld==0.3.5 "setuptools<80" pedalboard
-	$(TRAIN).songs $(BANK)/songs --seed 1 --songs 220
-	$(TRAIN).songs $(BANK)/songs --seed 2 --songs 220
-	$(TRAIN).voices $(BANK)/voices --seed 1 --voices 160
-	$(TRAIN).songs $(BANK)/watched --seed 9 --songs 14 --watched
-	$(TRAIN).voices $(BANK)/watched --seed 9 --voices 12 --watched
-	$(TRAIN).fit $(BANK)/run --bank $(BANK)/songs $(BANK)/voices --watched $(BANK)/watched
+	$(TRAIN).songs $(BANK)/songs --seed 1 --songs 98
+	$(TRAIN).songs $(BANK)/songs --seed 2 --songs 70
+	$(TRAIN).voices $(BANK)/voices --seed 1 --voices 90
+	$(TRAIN).songs $(BANK)/watched --seed 9 --songs 10 --watched
+	$(TRAIN).voices $(BANK)/watched --seed 9 --voices 8 --watched
+	$(TRAIN).fit $(BANK)/run --bank $(BANK)/songs $(BANK)/voices --watched $(BANK)/watched --steps 2500
 	$(TRAIN).export $(BANK)/run grainpocket/core/split/models/learned.onnx
 	$(TRAIN).score $(BANK)/watched
 
