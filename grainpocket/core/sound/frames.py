@@ -20,7 +20,7 @@ def hann(size: int, *, root: bool = False) -> NDArray[np.float32]:
 
 @functools.lru_cache(maxsize=32)
 def exact_hann(size: int, *, root: bool = False) -> NDArray[np.float64]:
-    """The same in double precision."""
+    """(size,) the same in double precision. Read only."""
     window = 0.5 - 0.5 * np.cos(2 * np.pi * np.arange(size) / size)
     return _read_only(np.sqrt(window) if root else window)
 
