@@ -60,12 +60,12 @@ api: .venv/.ready frontend/node_modules/.ready ## Write the API's document anew,
 	$(PY) -m grainpocket openapi docs/openapi.json
 	$(MAKE) --no-print-directory $(TYPES)
 
-# Two at a time: a browser leaves half of the machine idle, and so do the installers. What is made first is what others wait for.
+# Three at a time: a browser leaves half of a core idle, and so do the installers. What is made first is what others wait for.
 test:                             ## Every check and test, the browser's too
-	@$(MAKE) --no-print-directory -j2 --output-sync=target test-rest test-browser lint api-check test-second
+	@$(MAKE) --no-print-directory -j3 --output-sync=target test-rest test-browser test-second lint api-check
 
-# Some of the browser's go last, beside whichever of the two streams takes longer.
-SECOND := tests/ui/test_keeping.py tests/ui/test_split.py tests/ui/test_start.py
+# The browser's in two halves that take as long.
+SECOND := $(addprefix tests/ui/test_,$(addsuffix .py,access hands keeping pads screen shape shape_hands split start))
 
 test-rest: build
 	$(PY) -m pytest --ignore=tests/ui
