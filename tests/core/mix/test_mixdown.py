@@ -5,14 +5,14 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from grainpocket.core.document.mixing import Bus, Effect
-from grainpocket.core.mix.alone import alone, keys_through
+from grainpocket.core.document.mixing import Bus, Effect, Send
+from grainpocket.core.mix.alone import OnePad, alone, keys_through
 from grainpocket.core.mix.live import Run
 from grainpocket.core.mix.loop import plan
 from grainpocket.core.mix.mixdown import Mix, trimmed
 from grainpocket.core.mix.routing import curves_of
-from grainpocket.core.pocket import Pocket
-from grainpocket.core.rhythm.schedule import schedule
+from grainpocket.core.pocket import Hit, Pattern, Pocket
+from grainpocket.core.rhythm.schedule import Placement, schedule, schedule_of
 from grainpocket.core.rhythm.timing import Timeline
 from grainpocket.core.shape.voice import spec_of
 from grainpocket.core.song.layout import song_schedule
@@ -192,3 +192,26 @@ def test_a_pad_is_heard_through_its_bus() -> None:
     assert abs(onset - int(np.argmax(np.abs(bare).max(axis=1) > 0.02))) < 40, "what lags is made up for"
     assert np.abs(struck[len(bare) + 2000 :]).max() > 0.001, "its echo rings on"
     np.testing.assert_array_equal(alone(pocket, 1, lead, renderer()[0]), struck)
+
+
+def test_what_a_pad_is_heard_through_is_all_that_is_rendered() -> None:
+    """Its sound is, to the sample, what the whole mix makes of it: what is left out would have been silent."""
+    room = Bus(id="b8", name="Room", is_return=True, chain=(Effect(id="e8", kind="reverb", settings={"decay": 1.0}),))
+    pocket = mixed().with_bus(room)
+    keys = pocket.buses["b3"]
+    pocket = pocket.with_bus(keys.model_copy(update={"sends": (Send(to="b8", level=-6.0),)}))
+    nodes = {}
+    for index in pocket.pads:
+        lead = spec_of(pocket, pocket.pads[index]).lead(RATE)
+        beat = lead / BEAT
+        strike = Pattern(id="one", name="one", hits=(Hit(pad=index, beat=beat, velocity=127),))
+        timed = schedule_of(pocket, (Placement(strike),), beat + 0.001, cyclic=False)
+        nodes[index] = {node.name for node in OnePad(pocket, timed, *renderer(), cyclic=False).nodes}
+        whole = np.concatenate(list(Mix(pocket, timed, *renderer(), cyclic=False).written()))
+        made = alone(pocket, index, lead, renderer()[0])
+        same = min(len(whole), len(made) - RATE // 10)
+        assert same > len(made) // 2
+        np.testing.assert_array_equal(made[:same], whole[:same])
+    assert "b8" in nodes[2]
+    assert "pad:0" in nodes[2], "what the keys are ducked by is listened to, though it is silent"
+    assert nodes[1].isdisjoint({"b8", "b3"})
