@@ -10,10 +10,11 @@ from grainpocket.core.document.sound import NEUTRAL
 from grainpocket.core.kept import Kept
 from grainpocket.core.mix.alone import alone, keys_through
 from grainpocket.core.mix.loop import Renderer, Segment
-from grainpocket.core.pocket import RATE, Pocket
+from grainpocket.core.mix.routing import is_plain
+from grainpocket.core.pocket import RATE, Pad, Pocket
 from grainpocket.core.shape.playing import by_velocity, takes_turns
 from grainpocket.core.shape.voice import VELOCITY_STEPS, VoiceSpec, spec_of, under_the_hand
-from grainpocket.core.sound.audio import planar
+from grainpocket.core.sound.audio import Samples, planar
 from grainpocket.jobs.queue import Queues
 from grainpocket.settings import Settings
 from grainpocket.store.audio import AudioStore
@@ -123,6 +124,15 @@ class Desk:
         keys = keys_through(pocket, voices)
         self._know({key: Struck(pocket, index, voices[index][1].lead(pocket.rate)) for index, key in keys.items()})
         return keys
+
+    def tried(self, pocket: Pocket, index: int, pad: Pad, note: int, through: bool) -> Samples:
+        """(n, 2): a pad as it would sound were it this one, at a note; through its bus where that is asked for and changes
+        anything. Nothing of it is kept."""
+        spec = spec_of(pocket, pad, under_the_hand(pad, note))
+        if not through or is_plain(pocket):
+            return self.renderer.voice(spec)
+        so = pocket.model_copy(update={"pads": {**pocket.pads, index: pad}})
+        return alone(so, index, spec.lead(pocket.rate), self.renderer)
 
     def sound(self, key: str) -> bytes:
         """A voice or segment as it goes over the wire."""

@@ -14,7 +14,7 @@ from grainpocket.core.pocket import MOST_PADS, RATE, Chop, Pad, Pocket, Source
 from grainpocket.core.shape.filters import response_db
 from grainpocket.core.shape.loops import one_cycle, proposals
 from grainpocket.core.shape.timing import span, timing_of
-from grainpocket.core.shape.voice import spec_of, under_the_hand
+from grainpocket.core.shape.voice import spec_of
 from grainpocket.core.sound.audio import Samples, db_of, planar
 from grainpocket.web.answers import json_of, pcm_of
 from grainpocket.web.drawings import DrawingReply
@@ -46,10 +46,12 @@ def get_keys(path: PadPath, query: KeysQuery) -> Response:
 
 
 class VoiceAsked(BaseModel):
-    """sound: settings by name, where null is the default, over those that the pad has; note: semitones from its root."""
+    """sound: settings by name, where null is the default, over those that the pad has; note: semitones from its root; through: as
+    it sounds through its bus and the master, which is for the pad itself."""
 
     sound: Changes = {}
     note: int = Field(default=0, ge=-60, le=60)
+    through: bool = False
 
 
 @api.post("/pockets/<pocket>/pads/<int:pad>/voice", responses={404: Problem, 422: Problem})
@@ -58,7 +60,7 @@ def try_voice(path: PadPath, body: VoiceAsked) -> Response:
     written: a hand that moves a setting hears it many times a second, beside the edits."""
     pocket, pad = _pad(path)
     tried = pad.model_copy(update={"sound": with_sound(pad.sound, body.sound)})
-    response = pcm_of(planar(desk().renderer.voice(spec_of(pocket, tried, under_the_hand(tried, body.note)))))
+    response = pcm_of(planar(desk().tried(pocket, path.pad, tried, body.note, body.through)))
     response.headers["Cache-Control"] = "no-store"
     return response
 

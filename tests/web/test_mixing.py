@@ -11,7 +11,7 @@ import soundfile as sf
 
 from grainpocket.jobs.queue import Queues
 from tests.files import GOOD
-from tests.web.conftest import Api
+from tests.web.conftest import HOST, Api
 from tests.web.test_api import assembled, stereo_of
 
 
@@ -219,3 +219,16 @@ def test_pictures_of_effects(api: Api) -> None:
     assert drawn["y"][peak] == pytest.approx(6, abs=0.1)
     assert drawn["x"][peak] == pytest.approx(1000, rel=0.05)
     api.post("/api/effects/magic/drawing", {}, 404)
+
+
+def test_a_pad_is_tried_out_through_its_bus_as_it_will_sound(tune: tuple[Api, str]) -> None:
+    api, _ = tune
+    pad = next(iter(api.state["pocket"]["pads"]))
+    url, sound = f"/api/pockets/{api.id}/pads/{pad}/voice", {"level": -6, "pitch": 2}
+    bare, through = (api.client.post(url, json={"sound": sound, "through": on}, headers=HOST).data for on in (False, True))
+    api.edit({"type": "set_pads", "pads": [int(pad)], "sound": sound})
+    voice = api.get(f"/api/pockets/{api.id}/sounds/none")["voices"][pad]
+    assert voice["through"] is not None
+    assert bare == api.client.get(f"/api/sound/{voice['key']}", headers=HOST).data
+    assert through == api.client.get(f"/api/sound/{voice['through']}", headers=HOST).data
+    assert len(through) > len(bare), "the room that it is sent to rings on"

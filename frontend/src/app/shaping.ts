@@ -1,10 +1,12 @@
 /** One way to change a sound's settings, for all pads that are chosen. */
-import type { FullSound } from "../api/types";
+import type { Edit, FullSound } from "../api/types";
 import { edit } from "./edits";
 import { usePocket } from "./pocket";
 import { takeMove } from "./taking";
 import { type Changes, tryOut, written } from "../audio/trial";
+import { voices } from "../audio/voices";
 
+export type Field = "level" | "pitch" | "fade_out";
 export type Change = (changes: Changes, gesture?: string | null) => void;
 
 const HOLD_MS = 600;
@@ -23,14 +25,22 @@ export function changeOf(pads: number[]): Change {
     });
     const own = Object.entries(changes).filter(([, value]) => value !== null) as [string, number | boolean | string][];
     if (own.length && takeMove(pads, Object.fromEntries(own))) return;
-    const pocket = usePocket.getState().open?.id;
-    const [pad] = pads;
-    const drag = gesture !== null && pads.length === 1 && pad !== undefined && pocket !== undefined;
-    const wish = drag ? tryOut(pocket, pad, asked.changes) : null;
-    void edit({ type: "set_pads", pads, sound: changes }, gesture, drag ? EVERY_MS : 0).then(
-      () => wish !== null && written(wish),
-    );
+    ahead({ type: "set_pads", pads, sound: changes }, pads, () => asked.changes, gesture);
   };
+}
+
+/** A number of several pads, each its own. */
+export function setEach(field: Field, values: Record<number, number>, gesture: string): void {
+  const pads = Object.keys(values).map(Number);
+  ahead({ type: "set_each_pad", field, values }, pads, (pad) => ({ [field]: values[pad] ?? null }), gesture);
+}
+
+/** Make an edit; within a gesture, the one of its pads that is under the hand sounds so before it is written down. */
+function ahead(what: Edit, pads: number[], changes: (pad: number) => Changes, gesture: string | null): void {
+  const pocket = usePocket.getState().open?.id;
+  const pad = gesture === null ? undefined : voices.underHand(pads);
+  const wish = pad === undefined || pocket === undefined ? null : tryOut(pocket, pad, changes(pad));
+  void edit(what, gesture, wish === null ? 0 : EVERY_MS).then(() => wish !== null && written(wish));
 }
 
 /** The setting that was changed last, by name. */

@@ -61,9 +61,9 @@ export class Stroke {
   }
 
   /** Give way to another rendering of the same sound, which goes on from the same place; null where that is over by now. */
-  givesWay(buffer: AudioBuffer, over: (stroke: Stroke) => void): Stroke | null {
+  givesWay(buffer: AudioBuffer, rendered: boolean, over: (stroke: Stroke) => void): Stroke | null {
     this.fade(SWAP_FRAMES);
     if (audio().currentTime - this.began >= buffer.duration) return null;
-    return new Stroke(buffer, this.of, over, this.began);
+    return new Stroke(buffer, { ...this.of, rendered }, over, this.began);
   }
 }

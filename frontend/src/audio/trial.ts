@@ -43,9 +43,10 @@ async function pump(): Promise<void> {
       const [left, right] = await pcm(`/api/pockets/${wish.pocket}/pads/${wish.pad}/voice`, {
         method: "POST",
         headers: { "Content-Type": "application/json" },
-        body: JSON.stringify({ sound: wish.changes, note: note ?? 0 }),
+        body: JSON.stringify({ sound: wish.changes, note: note ?? 0, through: note === undefined }),
       });
-      voices.lend(note === undefined ? wish.pad : slot(note), wish.pad, left, right);
+      if (note === undefined) voices.lend(wish.pad, wish.pad, left, right, voices.hasBus(wish.pad));
+      else voices.lend(slot(note), wish.pad, left, right, false);
     }
   } catch {
     // The edit says what is wrong with it.

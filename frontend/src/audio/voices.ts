@@ -14,11 +14,13 @@ const NOTHING = -1;
 /** Voices of one pad across the keys. */
 const MOST_KEPT = 128;
 
-/** What sounds under a number while a hand moves its settings; over: the edit is written down, its own voice is on its way. */
+/** What sounds under a number while a hand moves its settings; rendered: through its bus; over: the edit is written down, its own
+ * voice is on its way. */
 interface Lent {
   slot: number;
   pad: number;
   buffer: AudioBuffer;
+  rendered: boolean;
   over: boolean;
 }
 
@@ -67,6 +69,7 @@ class Voices {
     for (const [, voice] of wanted)
       for (const key of [voice.key, ...voice.variants.flat()])
         void this.fetch(key, `/api/sound/${key}`).catch(() => undefined);
+    this.fetchOwn();
     window.clearTimeout(this.resting);
     this.resting = window.setTimeout(
       () => void this.fetchThrough(sounds, page),
@@ -75,7 +78,7 @@ class Voices {
   }
 
   private resting = 0;
-  /** Pads that were played since the page was opened: how they sound through their buses is wanted first. */
+  /** Pads that were played since the page was opened, the last one last: how they sound through their buses is wanted first. */
   private struck = new Set<number>();
   /** Whether something plays that is rendered as it is heard; told by the house. */
   busy: () => boolean = () => false;
@@ -120,17 +123,18 @@ class Voices {
   press(pad: number, velocity = 127): void {
     wake();
     mark("key down");
+    this.struck.delete(pad);
     this.struck.add(pad);
     const voice = this.known?.voices[pad];
     const settings = this.pads[pad];
     if (!voice || !settings) return;
-    const lent = this.lentTo(pad, voice.key);
+    const lent = this.lentTo(pad, voice.key, voice.through ?? null);
     const key = this.variant(pad, voice.variants, velocity) ?? voice.key;
     const buffer = this.buffers.get(key);
     const through = voice.through ? this.buffers.get(voice.through) : undefined;
     const sound = soundOf(settings.sound);
     if (sound.voices !== "poly") this.letGo(pad, this.known?.live.choke ?? 132);
-    if (lent) this.start(lent, pad, pad, settings, velocity);
+    if (lent) this.start(lent.buffer, pad, pad, settings, velocity, lent.rendered);
     else if (through && key === voice.key) this.start(through, pad, pad, settings, velocity, true);
     else if (buffer) this.start(buffer, pad, pad, settings, velocity);
     else
@@ -193,7 +197,7 @@ class Voices {
       source.detune.setValueAtTime(glide.cents, audio().currentTime);
       source.detune.linearRampToValueAtTime(0, audio().currentTime + glide.seconds);
     };
-    const here = this.lentTo(slot, key) ?? this.buffers.get(key);
+    const here = this.lentTo(slot, key, null)?.buffer ?? this.buffers.get(key);
     if (here) begin(here);
     else this.late(this.have(key), slot, sound, begin);
   }
@@ -207,25 +211,44 @@ class Voices {
   private lent: Lent | null = null;
 
   /** From now on a pad, or a note of it, sounds so, what sounds of it already too: until the edit of the same settings is here. */
-  lend(slot: number, pad: number, left: Float32Array<ArrayBuffer>, right: Float32Array<ArrayBuffer>): void {
+  lend(
+    slot: number,
+    pad: number,
+    left: Float32Array<ArrayBuffer>,
+    right: Float32Array<ArrayBuffer>,
+    rendered: boolean,
+  ): void {
     const buffer = stereo(left, right);
-    this.lent = { slot, pad, buffer, over: false };
+    this.lent = { slot, pad, buffer, rendered, over: false };
     mark("tried");
     for (const stroke of [...(this.playing.get(slot) ?? [])]) {
-      if (stroke.ended || stroke.of.rendered) continue;
-      const next = stroke.givesWay(buffer, this.over);
+      if (stroke.ended) continue;
+      const next = stroke.givesWay(buffer, rendered, this.over);
       if (next) this.playing.get(slot)?.add(next);
     }
   }
 
   takeBack(): void {
     if (this.lent) this.lent.over = true;
+    this.fetchOwn();
   }
 
-  private lentTo(slot: number, key: string): AudioBuffer | undefined {
-    if (this.lent?.slot !== slot) return undefined;
-    if (this.lent.over && this.buffers.has(key)) this.lent = null;
-    return this.lent?.buffer;
+  /** What a pad was lent through its bus is wanted as its own, without waiting for a rest. */
+  private fetchOwn(): void {
+    const through = this.lent?.over && this.lent.rendered && this.known?.voices[this.lent.pad]?.through;
+    if (through) void this.fetch(through, `/api/sound/${through}`).catch(() => undefined);
+  }
+
+  private lentTo(slot: number, key: string, through: string | null): Lent | null {
+    if (this.lent?.slot !== slot) return null;
+    const wanted = this.lent.rendered ? (through ?? key) : key;
+    if (this.lent.over && this.buffers.has(wanted)) this.lent = null;
+    return this.lent;
+  }
+
+  /** Whether the sound of a pad through its bus and the master is another than its voice. */
+  hasBus(pad: number): boolean {
+    return Boolean(this.known?.voices[pad]?.through);
   }
 
   /** Let a pad go: a held one ends with a short fade, a one-shot rings on. */
@@ -280,6 +303,13 @@ class Voices {
       return { sounding: rest };
     });
   };
+
+  /** The one of these pads that is listened to: that sounds, else was struck last, else the first. */
+  underHand(pads: number[]): number | undefined {
+    const { sounding } = useSounding.getState();
+    const order = [...this.struck].reverse().filter((pad) => pads.includes(pad));
+    return order.find((pad) => sounding[pad]) ?? order[0] ?? pads[0];
+  }
 
   /** Whether any pad sounds. */
   sounds(): boolean {

@@ -3,7 +3,7 @@ import { useRef, useState } from "react";
 
 import type { Pocket } from "../api/types";
 import { edit } from "../app/edits";
-import { changeOf } from "../app/shaping";
+import { changeOf, type Field, setEach } from "../app/shaping";
 import { takeMove } from "../app/taking";
 import { useParameter } from "../app/about";
 import { usePocket } from "../app/pocket";
@@ -20,8 +20,6 @@ import { PadMore } from "./PadMore";
 import { PadSound } from "./PadSound";
 import { type PadChange, PadSwitches } from "./PadSwitches";
 import { padItems, showInChop } from "./choosing";
-
-type Field = "level" | "pitch" | "fade_out";
 
 export function PadSettings({ pads, pocket }: { pads: number[]; pocket: Pocket }) {
   const [renaming, setRenaming] = useState(false);
@@ -55,7 +53,7 @@ export function PadSettings({ pads, pocket }: { pads: number[]; pocket: Pocket }
     const base = bases.current.get(gesture) ?? {};
     const by = value - (base[first] ?? 0);
     const values = Object.fromEntries(pads.map((index) => [index, clampTo(ranges[field], (base[index] ?? 0) + by)]));
-    void edit({ type: "set_each_pad", field, values }, gesture);
+    setEach(field, values, gesture);
   }
   const change: PadChange = (changes) => void edit({ type: "set_pads", pads, ...changes });
 
