@@ -25,7 +25,7 @@ class Settings:
     most_minutes: float = field(default_factory=lambda: _number("MOST_MINUTES", 30))
     most_bytes: int = field(default_factory=lambda: int(_number("MOST_BYTES", 1_000_000_000)))
     headroom: float = field(default_factory=lambda: _number("HEADROOM", -12))
-    render_mb: int = field(default_factory=lambda: int(_number("RENDER_MB", 256)))
+    render_mb: int = field(default_factory=lambda: int(_number("RENDER_MB", 192)))
 
     @property
     def database(self) -> Path:

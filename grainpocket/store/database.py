@@ -15,6 +15,8 @@ from sqlalchemy.orm import Session
 
 MIGRATIONS = Path(__file__).parent / "migrations"
 BUSY_MS = 15000
+# Of each connection, in KiB: what is read again soon lies in the system's cache of files as well.
+_PAGES_KIB = 512
 
 
 class Database:
@@ -66,6 +68,7 @@ def _engine(path: Path, begin: str) -> Engine:
         cursor.execute("PRAGMA synchronous=FULL")
         cursor.execute("PRAGMA foreign_keys=ON")
         cursor.execute(f"PRAGMA busy_timeout={BUSY_MS}")
+        cursor.execute(f"PRAGMA cache_size=-{_PAGES_KIB}")
         cursor.close()
 
     @event.listens_for(engine, "begin")

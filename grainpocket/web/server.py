@@ -15,6 +15,7 @@ from grainpocket.core.shape import warming
 from grainpocket.settings import Settings
 from grainpocket.web.app import create_app
 from grainpocket.web.events import Events, Message, Receive, Send
+from grainpocket.web.memory import keep_giving_back
 from grainpocket.web.security import our_hosts
 
 THREADS = 24
@@ -50,6 +51,7 @@ def serve(settings: Settings, extra_ports: tuple[int, ...] = ()) -> None:
     warming = threading.Timer(WARM_AFTER_S, _warm)
     warming.daemon = True
     warming.start()
+    keep_giving_back()
     uvicorn.run(
         Server(settings, extra_ports), host="127.0.0.1", port=settings.port, log_level="warning", access_log=False,
         server_header=False, timeout_keep_alive=60, timeout_graceful_shutdown=1, lifespan="off",

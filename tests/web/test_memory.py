@@ -6,9 +6,11 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import numpy as np
+import psutil
 import pytest
 
 from bench.served import Served, served
+from grainpocket.web.memory import give_back
 from grainpocket.web.security import MOST_JSON
 from tests.files import wav
 from tests.signals import RATE
@@ -65,3 +67,19 @@ def test_a_fast_wide_file_leaves_the_worker_small(server: Served) -> None:
     until(lambda: live.job(job["id"])["state"] == "done", seconds=100)
     assert most(server, "worker") < WORKER_MB
     assert most(server, "web") < WEB_MB
+
+
+def test_what_lies_free_between_what_is_held_is_given_back() -> None:
+    def held() -> float:
+        return psutil.Process().memory_info().rss / 1e6
+
+    blocks = [np.ones(4000) for _ in range(4000)]
+    full = held()
+    # One in a hundred stays: no end of the heap is free.
+    kept = blocks[::100]
+    del blocks
+    before = held()
+    give_back()
+    assert held() < before - 60
+    assert held() < full - 100
+    assert all(block.sum() == len(block) for block in kept)
