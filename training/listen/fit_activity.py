@@ -1,8 +1,7 @@
 """Fit the weights of core/listen/activity.py.
 
-    python -m training.listen.fit_activity activity1.npz activity3?.npz --pictures wide lines
-    python -m training.listen.fit_activity activity2.npz activity3?.npz --pictures wide lines --seed 2 --epochs 8
-    for seed in 1 2; do python -m training.listen.fit_activity music$seed.npz activity52.npz --seed $seed --epochs 8; done
+    python -m training.listen.fit_activity activity.npz activity3?.npz --pictures wide lines --seed 1 --epochs 10
+    python -m training.listen.fit_activity music.npz activity52.npz --seed 1 --epochs 8
 
 Needs torch (2.13, CPU). The last songs of each file are watched, not learnt.
 """

@@ -1,11 +1,10 @@
-"""Fit the weights of core/listen/tempo/metre.py, which are three networks fitted apart.
+"""Fit the weights of core/listen/tempo/metre.py, which are two networks fitted apart.
 
     python -m training.listen.fit_metre metre1.npz pulses*.npz --seed 2 --epochs 7 --tempi 0.5
-    python -m training.listen.fit_metre metre2.npz pulses*.npz --seed 4 --epochs 10 --tempi 0.15 --drop 0.3 --width 128
-    python -m training.listen.fit_metre metre3.npz pulses*.npz --seed 5 --epochs 10 --drop 0.3
+    python -m training.listen.fit_metre metre2.npz pulses*.npz --seed 5 --epochs 10 --drop 0.3
 
-Needs torch (2.13, CPU). Loss: the probability that a softmax over all hypotheses of a case gives to the true ones. The third
-learns from the songs of our own arranger and a quarter of the others. What was chosen between fits (which three, and how much
+Needs torch (2.13, CPU). Loss: the probability that a softmax over all hypotheses of a case gives to the true ones. The second
+learns from the songs of our own arranger and a quarter of the others. What was chosen between fits (which two, and how much
 the pace of tapping counts) was chosen on the pieces of bench.composed.
 """
 
@@ -22,7 +21,7 @@ from grainpocket.core.listen.tempo.bar_profile import CHANNELS, LAGS, WIDEST
 from grainpocket.core.listen.tempo.metre import FEATURES
 from training.listen.asking import asking, begun
 
-SECOND_WIDTH, BATCH, RATE, DECAY, KEPT, NOISE = 32, 16, 2e-3, 3e-4, 90, 0.1
+WIDTHS, BATCH, RATE, DECAY, KEPT, NOISE = (96, 32), 16, 2e-3, 3e-4, 90, 0.1
 # The column that tells the tempo, in octaves; the next one has its square.
 TEMPO = len(CHANNELS) * WIDEST + 3 * LAGS + 4
 # (first row, which rows are true, how many wrong hypotheses each wrong one stands for) of each case of a batch
@@ -76,14 +75,12 @@ def main() -> None:
     ask = asking(__doc__, epochs=10)
     ask.add_argument("--tempi", type=float, default=0.0)
     ask.add_argument("--drop", type=float, default=0.2)
-    ask.add_argument("--width", type=int, default=96)
     asked = begun(ask)
     rng = np.random.default_rng(asked.seed)
     cases = Cases(asked.files, rng)
     net = nn.Sequential(
-        nn.Linear(FEATURES, asked.width), nn.ReLU(), nn.Dropout(asked.drop), nn.Linear(asked.width, SECOND_WIDTH), nn.ReLU(),
-        nn.Linear(SECOND_WIDTH, 1),
-    )  # fmt: skip
+        nn.Linear(FEATURES, WIDTHS[0]), nn.ReLU(), nn.Dropout(asked.drop), nn.Linear(*WIDTHS), nn.ReLU(), nn.Linear(WIDTHS[1], 1)
+    )
     learn, seen = np.flatnonzero(~cases.watched), np.flatnonzero(cases.watched)
     optimiser = torch.optim.AdamW(net.parameters(), lr=RATE, weight_decay=DECAY)
     schedule = torch.optim.lr_scheduler.OneCycleLR(optimiser, max_lr=RATE, total_steps=asked.epochs * (len(learn) // BATCH + 1))

@@ -1,11 +1,8 @@
 """Fit the weights of core/listen/passages/passages.py.
 
-    python -m training.listen.fit_passages passages1.npz parts1.npz parts2.npz --hidden 64 32 --epochs 14
-    python -m training.listen.fit_passages passages2.npz parts16.npz parts17.npz --hidden 64 32 --epochs 14
-    python -m training.listen.fit_passages passages3.npz parts*.npz --seed 5
-    python -m training.listen.fit_passages passages4.npz parts*.npz --seed 6
+    python -m training.listen.fit_passages passages.npz parts*.npz --seed 5
 
-The last two of parts16, 17, 20, 21, 22 and 23.
+Of parts16, 17, 20, 21, 22 and 23.
 
 Needs torch (2.13, CPU). The last tenth of each file is watched, not learnt.
 """
@@ -20,11 +17,11 @@ from grainpocket.core.listen.passages import passages
 from training.listen.asking import asking, begun
 from training.listen.perceptron import fit, run, save
 
+HIDDEN = (128, 48)
+
 
 def main() -> None:
-    ask = asking(__doc__, epochs=18)
-    ask.add_argument("--hidden", type=int, nargs=2, default=(128, 48))
-    asked = begun(ask)
+    asked = begun(asking(__doc__, epochs=18))
     files = [np.load(f) for f in asked.files]
     bars, truth = np.concatenate([f["bars"] for f in files]), np.concatenate([f["bar_truth"] for f in files])
     watch = np.concatenate([np.arange(len(f["bars"])) > 0.9 * len(f["bars"]) for f in files])
@@ -35,7 +32,7 @@ def main() -> None:
         loss = nn.functional.binary_cross_entropy_with_logits(guess, target[rows], reduction="none")
         return (loss * known[rows]).sum() / known[rows].sum()
 
-    net = fit(bars.astype(np.float32), watch, tuple(asked.hidden), len(passages.OUTPUTS), bar_loss, asked.epochs)
+    net = fit(bars.astype(np.float32), watch, HIDDEN, len(passages.OUTPUTS), bar_loss, asked.epochs)
     save(asked.out, *net)
     guess = run(net, bars.astype(np.float32))[watch]
     for i, name in enumerate(passages.OUTPUTS):

@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from grainpocket.core.listen.networks.dense import Layers, load, mean_of
+from grainpocket.core.listen.networks.dense import Layers, mean_of
 from grainpocket.core.listen.passages import passages
 from grainpocket.core.listen.passages.passages import Kind, Passage, bar_edges, half_bars
 from grainpocket.core.listen.spectra.bands import analyse
@@ -118,15 +118,6 @@ def test_networks_together_say_the_mean_of_what_each_says() -> None:
     assert mean_of(some, x[:0]).shape == (0, 3)
     hidden = np.maximum((x - some[0].mean) / 2 @ some[0].weights[0] + some[0].biases[0], 0)
     np.testing.assert_allclose(some[0](x), hidden @ some[0].weights[1] + some[0].biases[1], rtol=1e-5, atol=1e-6)
-
-
-@pytest.mark.parametrize(
-    ("column", "names"), [(0, passages.DRUM_NETWORKS), (1, passages.MUSIC_NETWORKS), (2, passages.MUSIC_NETWORKS)]
-)
-def test_drums_and_music_are_told_by_networks_of_their_own(column: int, names: tuple[str, ...]) -> None:
-    x = np.random.default_rng(3).random((5, passages.FEATURES)).astype(np.float32)
-    expected = mean_of([load(name) for name in names], x)[:, column]
-    np.testing.assert_allclose(passages.by_bar(x)[:, column], expected, rtol=1e-5)
 
 
 def test_a_bar_as_a_whole_does_not_overrule_its_moments(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -30,8 +30,8 @@ WINDOW, PER_OCTAVE, LOWEST_HZ, HIGHEST_HZ = 1024, 24, 200.0, 5000.0
 # Notes of a bass, which stay where they are, from kick drums, which fall: a window of 186 ms, bin by bin.
 LOW_WINDOW, LOW_FROM, LOW_TO = 2048, 5, 41
 FLOOR_DB, SPREAD_DB = -80.0, 15.0
-# Music is told by networks of its own, which also look at the low end, and were fitted on songs without voices.
-NETWORKS, MUSIC_NETWORKS = ("activity1.npz", "activity2.npz"), ("music1.npz", "music2.npz")
+# Music is told by a network of its own, which also looks at the low end, and was fitted on songs without voices.
+NETWORK, MUSIC_NETWORK = "activity.npz", "music.npz"
 # Strides in time and pitch of the convolutions over each picture, and how far apart the last looks into the past and future.
 STRIDES = {"lines": ((2, 2), (2, 2), (1, 2)), "wide": ((2, 2), (2, 1), (2, 2)), "low": ((2, 2), (2, 2), (1, 2))}
 APART = 3
@@ -64,8 +64,8 @@ class Moments:
 def moments(bands: Bands, lowered: Samples) -> Moments:
     """lowered: (n,) of the recording at chroma.RATE."""
     seen = levelled(look(bands, lowered))
-    told = _together(NETWORKS, seen)
-    told[:, 1] = _together(MUSIC_NETWORKS, seen)[:, 1]
+    told = _odds(_network(NETWORK), seen)
+    told[:, 1] = _odds(_network(MUSIC_NETWORK), seen)[:, 1]
     return Moments(told, PER_MOMENT * PER_FRAME * bands.hop / bands.rate)
 
 
@@ -79,13 +79,9 @@ def levelled(pictures: Pictures) -> Pictures:
     return Pictures(*made)
 
 
-def _together(names: tuple[str, ...], seen: Pictures) -> Table:
-    return np.asarray(np.mean([_odds(network, seen) for network in _networks(names)], axis=0), np.float32)
-
-
 @functools.cache
-def _networks(names: tuple[str, ...]) -> tuple[dict[str, Table], ...]:
-    return tuple(arrays(name) for name in names)
+def _network(name: str) -> dict[str, Table]:
+    return arrays(name)
 
 
 def _odds(a: dict[str, Table], pictures: Pictures) -> Table:

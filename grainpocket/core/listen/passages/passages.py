@@ -1,9 +1,9 @@
 """What sounds in each bar: drums, other music, a voice; and the passages that bars of one kind make.
 
-Small networks look at how loud each band is at its quietest, middle and loudest in a bar (music fills the gaps between
-drums), how it compares with the rest of the record, how note-like the spectrum is and what begins there. Others look
-from moment to moment, and alone tell voices. They were fitted on songs that we rendered with known mutes (see
-training/listen).
+A small network looks at how loud each band is at its quietest, middle and loudest in a bar (music fills the gaps between
+drums), how it compares with the rest of the record, how note-like the spectrum is and what begins there. Two more look
+from moment to moment (see `activity`), and alone tell voices. They were fitted on songs that we rendered with known mutes
+(see training/listen).
 
 At its ends, a passage of bare drums is mixed up with the music beside it, since each moment is judged by a second and more round
 it. There the level of the music is measured in the half bar itself (see drums/masks): music that is not there is none, and the last
@@ -21,7 +21,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from grainpocket.core.listen.harmony.chroma import Chroma
-from grainpocket.core.listen.networks.dense import Layers, load, mean_of
+from grainpocket.core.listen.networks.dense import Layers, load
 from grainpocket.core.listen.onsets.classifier import ROLES
 from grainpocket.core.listen.onsets.onset import Onsets
 from grainpocket.core.listen.passages.activity import Moments
@@ -29,9 +29,6 @@ from grainpocket.core.listen.spectra.bands import COARSE, Bands
 
 Kind = Literal["bare drums", "no drums", "voice"]
 OUTPUTS = ("drums", "music", "voice")
-# Of a bar as a whole, music is told by networks fitted on songs of which only some of the parts play; the drums by those fitted
-# without such songs, which tell them better.
-DRUM_NETWORKS, MUSIC_NETWORKS = ("passages1.npz", "passages2.npz"), ("passages3.npz", "passages4.npz")
 QUANTILES = (0.1, 0.5, 0.9)
 FEATURES = COARSE * (len(QUANTILES) + 3) + 6 + len(ROLES)
 PLAIN_S, SHORTEST_S = 2.0, 0.4
@@ -114,15 +111,14 @@ def _beginnings(onsets: Onsets, edges: Edges) -> Table:
 
 
 @functools.cache
-def _networks(names: tuple[str, ...]) -> tuple[Layers, ...]:
-    return tuple(load(name) for name in names)
+def network() -> Layers:
+    """The network that is asked of a bar as a whole."""
+    return load("passages.npz")
 
 
 def by_bar(table: Table) -> Table:
     """(k, 3) log odds that drums, music and a voice sound in stretches of which (k, FEATURES) were seen."""
-    score = mean_of(_networks(MUSIC_NETWORKS), table)
-    score[:, 0] = mean_of(_networks(DRUM_NETWORKS), table)[:, 0]
-    return score
+    return network()(table)
 
 
 def told(table: Table, moments: Table) -> Table:

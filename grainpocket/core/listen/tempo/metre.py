@@ -3,7 +3,7 @@
 Every reading of the pulse, metre and place of the bar line is a hypothesis; small networks give each a score from the
 bar's profile (see `bar_profile`), and a softmax over all of them makes probabilities. They were trained on grooves that we
 rendered (see training/listen), of which they never see audio but only what the onset detector made of it. Each was fitted
-apart from the others, one of them with the tempo blurred by half an octave, and their mean counts. Of two readings that fit
+apart from the other, one of them with the tempo blurred by half an octave, and their mean counts. Of two readings that fit
 as well, the one nearer to the pace at which people tap is the likelier (van Noorden & Moelants, "Resonance in the perception
 of musical pulse", JNMR 28, 1999).
 
@@ -44,7 +44,7 @@ from grainpocket.core.listen.tempo.pulse import Beat
 
 SCALARS = 13
 FEATURES = len(CHANNELS) * WIDEST + 3 * LAGS + SCALARS + len(METRES)
-NETWORKS = ("metre1.npz", "metre2.npz", "metre3.npz")
+NETWORKS = ("metre1.npz", "metre2.npz")
 LIKELY_BPM = 110.0
 # The pace of tapping, and how much an octave away from it counts against a tempo.
 TAPPED_BPM, AWAY = 120.0, 2.0
