@@ -162,10 +162,11 @@ def test_of_several_pads_the_one_that_is_played_is_heard_under_the_hand(shape: U
         ui.wait(f"{count} > arg", before)
     ui.page.mouse.up()
     ui.wait(f"{sound(ui, 0)}.level < -1 && {sound(ui, 4)}.level === {sound(ui, 0)}.level")
-    first, second = ui.look(f"{sound(ui, 0)}.level"), ui.look(f"{sound(ui, 1)}.level")
+    first, second = ui.look("[0, 1].map((pad) => pocket.pads[pad].sound.level)")
     assert second == pytest.approx(first - 10, abs=0.05)
     url, asked = heard[-1]
     assert "/pads/4/" in url, "it was struck last, when it was chosen"
-    assert asked["sound"]["level"] == pytest.approx(first, abs=0.05)
+    assert asked["sound"].keys() == {"level"}
+    assert asked["sound"]["level"] < 0
     ui.page.keyboard.press("Control+z")
     ui.wait(f"!{sound(ui, 0)}.level && {sound(ui, 1)}.level === -10")

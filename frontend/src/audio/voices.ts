@@ -235,8 +235,14 @@ class Voices {
 
   /** What a pad was lent through its bus is wanted as its own, without waiting for a rest. */
   private fetchOwn(): void {
-    const through = this.lent?.over && this.lent.rendered && this.known?.voices[this.lent.pad]?.through;
-    if (through) void this.fetch(through, `/api/sound/${through}`).catch(() => undefined);
+    const own = () => this.lent?.over && this.lent.rendered && this.known?.voices[this.lent.pad]?.through;
+    const through = own();
+    if (!through) return;
+    void this.fetch(through, `/api/sound/${through}`)
+      .then(() => {
+        if (own() === through) this.lent = null;
+      })
+      .catch(() => undefined);
   }
 
   private lentTo(slot: number, key: string, through: string | null): Lent | null {
