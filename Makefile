@@ -7,7 +7,7 @@ STATIC := grainpocket/web/static/index.html
 TYPES := frontend/src/api/schema.d.ts
 PORT ?= 8000
 
-.PHONY: train-split demo test test-browser test-rest test-second dev serve build bench shots lint api demo-audio lock clean chromium
+.PHONY: train-split train-split-on train-split-off demo test test-browser test-rest test-second dev serve build bench shots lint api demo-audio lock clean chromium
 .DEFAULT_GOAL := demo
 
 demo: build                       ## Start the application with its demo data
@@ -84,7 +84,7 @@ dev: .venv/.ready frontend/node_modules/.ready $(TYPES) ## Reloading: front end 
 
 bench: build chromium             ## Figures side by side; see docs/bench.md
 	$(PY) -m pip install --quiet --disable-pip-version-check -r bench/requirements.txt
-	$(PY) -m bench
+	$(PY) -m training.split.background while $(PY) -m bench
 
 shots: build chromium             ## The pictures in docs/screenshots, from the demo data
 	$(PY) -m bench.shots
@@ -108,6 +108,24 @@ train-split: .venv/.ready         ## Render songs and fit the separation network
 	$(TRAIN).fit $(BANK)/run --bank $(BANK)/songs $(BANK)/voices --watched $(BANK)/watched --steps 2500
 	$(TRAIN).export $(BANK)/run grainpocket/core/split/models/learned.onnx
 	$(TRAIN).score $(BANK)/watched
+
+TRAIN_HOME = $(or $(GRAINPOCKET_TRAIN),$(HOME)/.cache/grainpocket-train)
+
+# An environment of its own, so that what training needs never stands where the program runs.
+$(TRAIN_HOME)/venv/.ready: requirements.lock | .venv/.ready
+	@command -v mma fluidsynth flite espeak-ng >/dev/null && test -e /usr/share/sounds/sf2/OPL-3_FM_128M.sf2 || \
+		(apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get -o DPkg::Lock::Timeout=300 install -y -qq fluidsynth \
+		fluid-soundfont-gm musescore-general-soundfont-small opl3-soundfont csound-soundfont mma espeak-ng flite >/dev/null)
+	test -d $(TRAIN_HOME)/venv || .venv/bin/uv venv --quiet --python $(PY) $(TRAIN_HOME)/venv
+	.venv/bin/uv pip install --quiet --python $(TRAIN_HOME)/venv/bin/python -r requirements.lock torch==2.13.0 pyworld==0.3.5 \
+		"setuptools<80" pedalboard
+	touch $@
+
+train-split-on: $(TRAIN_HOME)/venv/.ready ## Render songs and fit the separation network beside all other work, from where it stopped
+	$(TRAIN_HOME)/venv/bin/python -m training.split.background on
+
+train-split-off: .venv/.ready     ## End that cleanly
+	$(PY) -m training.split.background off
 
 lock:                             ## Renew requirements.lock from pyproject.toml
 	$(PYTHON) -m venv .venv-lock && .venv-lock/bin/pip install -q $(UV)

@@ -12,6 +12,7 @@ import copy
 import json
 import math
 import os
+import signal
 import time
 from pathlib import Path
 
@@ -21,12 +22,14 @@ from torch import Tensor
 
 from training.split.mixing import PARTS, Bank, drawn, tones
 from training.split.network import BINS, FFT, HOP, PATCH, RATE, TOP, Splitter, pooled
+from training.split.restored import restored
 
 SECONDS, BATCH = 4.0, 4
 FLOOR, GENTLE, THERE = 3e-3, 0.1, 0.02
 FRAMES = round(SECONDS * RATE / HOP) // PATCH * PATCH
 LOOK, WATCHED_MIXES, DECAY = 250, 40, 0.998
 PACE, WARM = 1.2e-3, 200
+KEEP_S = 600  # the state is written at least this often, whether a look is due or not
 
 
 class Mixes(torch.utils.data.Dataset[tuple[Tensor, Tensor]]):
@@ -122,12 +125,12 @@ def watch(net: Splitter, bank: Bank) -> dict[str, float]:
 class Run:
     """A fit that goes on where it stopped: the network, its slow mean, how it is moved, and how far it has come."""
 
-    def __init__(self, folder: Path, seed: int) -> None:
+    def __init__(self, folder: Path, seed: int, pace: float = PACE, begin: Path | None = None) -> None:
         torch.manual_seed(seed)
         self.folder, self.step, self.best = folder, 0, -math.inf
-        self.net = Splitter()
+        self.net = restored(begin) if begin else Splitter()
         self.kept = copy.deepcopy(self.net)
-        self.rule = torch.optim.AdamW(self.net.parameters(), lr=PACE, weight_decay=0.02, betas=(0.9, 0.98))
+        self.rule = torch.optim.AdamW(self.net.parameters(), lr=pace, weight_decay=0.02, betas=(0.9, 0.98))
         state = folder / "state.pt"
         if state.is_file():
             was = torch.load(state, weights_only=True)
@@ -156,6 +159,9 @@ class Run:
         if total > self.best:
             self.best = total
             torch.save(self.kept.state_dict(), self.folder / "best.pt")
+        self.write()
+
+    def write(self) -> None:
         part = self.folder / f"state.{os.getpid()}"
         kept = {"net": self.net.state_dict(), "kept": self.kept.state_dict(), "rule": self.rule.state_dict()}
         torch.save(kept | {"step": self.step, "best": self.best}, part)
@@ -170,27 +176,60 @@ def main() -> None:
     parser.add_argument("--minutes", type=float, default=90)
     parser.add_argument("--steps", type=int, default=20000, help="length of the whole fit, all runs together")
     parser.add_argument("--seed", type=int, default=1)
+    parser.add_argument("--pace", type=float, default=PACE)
+    parser.add_argument("--workers", type=int, default=1, help="processes that draw mixes; 0: the one that fits draws them")
+    parser.add_argument("--begin", type=Path, help="an exported network from whose weights a new run begins")
     asked = parser.parse_args()
     asked.run.mkdir(parents=True, exist_ok=True)
-    run = Run(asked.run, asked.seed)
+    run = Run(asked.run, asked.seed, asked.pace, asked.begin)
     print(sum(p.numel() for p in run.net.parameters()), "weights, from step", run.step, flush=True)
     began, until = time.monotonic(), time.monotonic() + asked.minutes * 60
     watched = Bank.of(*asked.watched)
+    signal.signal(signal.SIGTERM, _ended)
+    if run.step == 0 and asked.begin:
+        _look(run, watched, began, [])
+    try:
+        _learn(run, watched, asked, began, until)
+    except _Ended:
+        run.write()
+        print("ended at step", run.step, flush=True)
+
+
+class _Ended(BaseException):
+    pass
+
+
+def _ended(*_: object) -> None:
+    raise _Ended
+
+
+def _learn(run: Run, watched: Bank, asked: argparse.Namespace, began: float, until: float) -> None:
+    written = time.monotonic()
     while run.step < asked.steps and time.monotonic() < until:
         # The bank is listed anew at every round: songs may still be in the making.
         mixes = Mixes(Bank.of(*asked.bank), asked.seed, run.step * BATCH, LOOK * BATCH)
         lost = []
-        for sounds, tone in torch.utils.data.DataLoader(mixes, batch_size=BATCH, num_workers=1, prefetch_factor=4):
+        ahead = 4 if asked.workers else None
+        for sounds, tone in torch.utils.data.DataLoader(mixes, batch_size=BATCH, num_workers=asked.workers, prefetch_factor=ahead):
             way = min(1, run.step / asked.steps)
-            pace = PACE * min(1, (run.step + 1) / WARM) * 0.5 * (1 + math.cos(math.pi * way))
+            pace = asked.pace * min(1, (run.step + 1) / WARM) * 0.5 * (1 + math.cos(math.pi * way))
             lost.append(run.learn(Told(spectra(sounds, tone), pressed=True), pace))
-        seen = watch(run.kept, watched)
-        line = {"step": run.step, "seconds": round(time.monotonic() - began), "loss": round(float(np.mean(lost)), 3)}
-        line |= {name: round(value, 2) for name, value in seen.items()}
-        print(json.dumps(line), flush=True)
-        with (asked.run / "log.jsonl").open("a") as log:
-            log.write(json.dumps(line) + "\n")
-        run.keep(seen)
+            if time.monotonic() - written > KEEP_S:
+                run.write()
+                written = time.monotonic()
+        _look(run, watched, began, lost)
+
+
+def _look(run: Run, watched: Bank, began: float, lost: list[float]) -> None:
+    """What is watched, as a line of the log; the best weights so far are kept."""
+    seen = watch(run.kept, watched)
+    line: dict[str, float] = {"step": run.step, "seconds": round(time.monotonic() - began)}
+    line |= {"loss": round(float(np.mean(lost)), 3)} if lost else {}
+    line |= {name: round(value, 2) for name, value in seen.items()}
+    print(json.dumps(line), flush=True)
+    with (run.folder / "log.jsonl").open("a") as log:
+        log.write(json.dumps(line) + "\n")
+    run.keep(seen)
 
 
 if __name__ == "__main__":

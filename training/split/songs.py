@@ -84,8 +84,12 @@ def make(kits: list[Kit], rng: np.random.Generator, fonts: tuple[str, ...] = LEA
         own = [n for n in notes if n.channel == channel]
         program = programs.get(channel, 0)
         bass = program in _BASS_PROGRAMS
-        if bass and rng.random() < 0.25:
-            own = [Note(n.at, n.channel, n.key + int(12 * (1 if n.key < 36 else -1)), n.velocity, n.length) for n in own]
+        if bass and rng.random() < 0.4:
+            # In the register of keys and guitars, an octave up, for as many as an octave down.
+            up = 1 if rng.random() < 0.6 else -1
+            own = [
+                Note(n.at, n.channel, n.key + 12 * (up if 28 <= n.key + 12 * up <= 64 else -up), n.velocity, n.length) for n in own
+            ]
         if not bass and channel == low:
             own = [Note(n.at, n.channel, max(28, n.key - 12 * (1 + (n.key > 60))), n.velocity, n.length) for n in own]
             program = int(rng.choice(_LOW_PROGRAMS))
@@ -118,8 +122,11 @@ def treated(sound: Wave, rng: np.random.Generator, role: str) -> Wave:
         board.append(pb.PeakFilter(float(np.exp(u(np.log(120), np.log(5000)))), u(-8, 8), u(0.5, 2.5)))
     if rng.random() < (0.6 if role == "drums" else 0.35):
         board.append(pb.Compressor(u(-30, -12), u(2, 8), u(1, 25), u(40, 250)))
-    if rng.random() < 0.25:
-        board.append(pb.Distortion(u(2, 20)))
+    if rng.random() < (0.4 if role == "bass" else 0.25):
+        board.append(pb.Distortion(u(2, 28 if role == "bass" else 20)))
+    if role == "bass" and rng.random() < 0.2:
+        # A bass without its low end, as small speakers and thin records have it.
+        board.append(pb.HighpassFilter(u(90, 260)))
     if rng.random() < 0.2:
         board.append(pb.LowpassFilter(float(np.exp(u(np.log(1500 if role == "bass" else 3500), np.log(14000))))))
     if role == "other" and rng.random() < 0.25:
