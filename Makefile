@@ -7,7 +7,10 @@ STATIC := grainpocket/web/static/index.html
 TYPES := frontend/src/api/schema.d.ts
 PORT ?= 8000
 
-.PHONY: train-split train-split-on train-split-off demo test test-browser test-rest test-second dev serve build bench shots lint api demo-audio lock clean chromium
+# Compiled once and kept: where that is turned off, each process that begins compiles all of it anew (seven seconds of work).
+export PYTHONDONTWRITEBYTECODE :=
+
+.PHONY: train-split test-all test-python test-training api-check train-split-on train-split-off demo test dev serve build bench shots lint api demo-audio lock clean chromium
 .DEFAULT_GOAL := demo
 
 demo: build                       ## Start the application with its demo data
@@ -26,7 +29,7 @@ build: .venv/.ready .venv/.kernels $(STATIC)
 .venv/.ready: requirements.lock
 	$(PYTHON) -m venv .venv || (apt-get update -qq && apt-get -o DPkg::Lock::Timeout=300 install -y -qq python3-venv >/dev/null && $(PYTHON) -m venv .venv)
 	$(PY) -m pip install --quiet --disable-pip-version-check $(UV)
-	.venv/bin/uv pip install --quiet --python $(PY) --require-hashes -r requirements.lock || \
+	UV_COMPILE_BYTECODE_TIMEOUT=600s .venv/bin/uv pip install --quiet --compile-bytecode --python $(PY) --require-hashes -r requirements.lock || \
 		$(PY) -m pip install --quiet --disable-pip-version-check --require-hashes -r requirements.lock
 	touch $@
 
@@ -60,21 +63,20 @@ api: .venv/.ready frontend/node_modules/.ready ## Write the API's document anew,
 	$(PY) -m grainpocket openapi docs/openapi.json
 	$(MAKE) --no-print-directory $(TYPES)
 
-# Three at a time: a browser leaves half of a core idle, and so do the installers. What is made first is what others wait for.
-test:                             ## Every check and test, the browser's too
-	@$(MAKE) --no-print-directory -j3 --output-sync=target test-rest test-browser test-second lint api-check
+# As many streams as cores: with more, what a hand does in the browser comes too late for the ear that the tests are.
+STREAMS ?= 2
+PYTEST := $(PY) -m pytest -n $(STREAMS) --dist loadfile --no-loadscope-reorder
 
-# The browser's in two halves that take as long.
-SECOND := $(addprefix tests/ui/test_,$(addsuffix .py,access hands keeping pads screen shape shape_hands split start))
+test:                             ## Every check and test of the program, the browser's too
+	@$(MAKE) --no-print-directory -j2 --output-sync=target test-python lint api-check
 
-test-rest: build
-	$(PY) -m pytest --ignore=tests/ui
+test-all: test test-training      ## And those of training and of the benchmarks
 
-test-browser: build chromium
-	$(PY) -m pytest tests/ui $(SECOND:%=--ignore=%)
+test-python: build chromium
+	$(PYTEST)
 
-test-second: build chromium
-	$(PY) -m pytest $(SECOND)
+test-training: build
+	$(PYTEST) -m training
 
 dev: .venv/.ready frontend/node_modules/.ready $(TYPES) ## Reloading: front end on :5173, server restarted when Python changes
 	$(PY) -m grainpocket make-demo --data .demo

@@ -1,13 +1,11 @@
-"""The folders keep their order: see the contracts in pyproject.toml."""
+"""What holds for all files. That the folders keep their order (the contracts in pyproject.toml) is checked by `make lint`."""
 
 from __future__ import annotations
 
 import gzip
 import json
-import os
 import re
 import subprocess
-import sys
 from pathlib import Path
 
 from grainpocket.core.listen.harmony.chords import ROOTS
@@ -16,12 +14,6 @@ from grainpocket.core.listen.tempo.metre import ODD
 from grainpocket.core.pocket import QUARTERS
 
 ROOT = Path(__file__).parent.parent
-
-
-def test_import_contracts() -> None:
-    command = [str(Path(sys.executable).parent / "lint-imports")]
-    done = subprocess.run(command, cwd=ROOT, env={**os.environ, "PYTHONPATH": "."}, capture_output=True, text=True, check=False)
-    assert done.returncode == 0, done.stdout
 
 
 def test_nothing_of_a_file_is_too_long() -> None:
