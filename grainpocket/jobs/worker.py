@@ -15,7 +15,7 @@ from sqlalchemy.exc import DBAPIError
 
 from grainpocket.core.edits import Refusal
 from grainpocket.core.listen.hearing import hear
-from grainpocket.core.pocket import RATE, Part, Recipe
+from grainpocket.core.pocket import RATE, Part, Pocket, Recipe
 from grainpocket.core.restore.restore import Cleaning
 from grainpocket.core.sound.audio import BadAudio, Samples
 from grainpocket.core.split.contract import Misfit
@@ -233,8 +233,9 @@ class Worker:
     def _print(self, row: JobRow, report: Report) -> str:
         if self.pockets.has_gesture(row.pocket, row.id):
             return ""
-        recipe = Recipe.model_validate(json.loads(row.detail)["recipe"])
-        added = print_sound(self.pockets.load(row.pocket).pocket, recipe, self.audio, report)
+        detail = json.loads(row.detail)
+        recipe = Recipe.model_validate(detail["recipe"])
+        added = print_sound(self._as_asked(row, detail), recipe, self.audio, report)
         self.pockets.edit(row.pocket, None, added, self.audio, gesture=row.id, author="print")
         return ""
 
@@ -305,20 +306,23 @@ class Worker:
         """What was asked for is what the pocket was then: an edit made while it waited is not in it."""
         detail = json.loads(row.detail)
         export = Export.model_validate(detail["export"])
-        pocket = self.pockets.at_version(row.pocket, detail["version"])
+        pocket = self._as_asked(row, detail)
         path = self.settings.exports / f"{row.id}.{export.format}"
         written, loudness = write_export(pocket, export, self.audio, path, report)
-        self.jobs.note(row.id, {**detail, "file": path.name})
+        over = float(np.ceil((written.peak_db or 0.0) * 10) / 10) if written.clipped else None
+        self.jobs.note(row.id, {**detail, "file": path.name, "over_db": over})
         peak = "silence" if written.peak_db is None else f"peak {written.peak_db:.1f} dBFS"
         if loudness.true_peak_db is not None and loudness.lufs is not None:
             peak += f", true peak {loudness.true_peak_db:.1f} dBTP, {loudness.lufs:.1f} LUFS"
-        if written.clipped:
-            over = written.peak_db or 0.0
-            return (
-                f"{written.clipped} samples went over full scale and are clipped ({peak}). "
-                f"Turn the level down by {np.ceil(over * 10) / 10:.1f} dB and export again."
-            )
-        return f"{written.frames / pocket.rate:.1f} s, {peak}."
+        if over is not None:
+            return f"{written.clipped} samples go over full scale, by {over:.1f} dB at the most ({peak}). A file cannot hold them."
+        state = f" As the pocket was after “{detail['after']}”." if detail.get("after") else ""
+        return f"{written.frames / pocket.rate:.1f} s, {peak}.{state}"
+
+    def _as_asked(self, row: JobRow, detail: Mapping[str, Any]) -> Pocket:
+        """The pocket as it was when the job was asked for."""
+        version = detail.get("version")
+        return self.pockets.load(row.pocket).pocket if version is None else self.pockets.at_version(row.pocket, version)
 
     def _bring_in_takes(self) -> None:
         """Recordings that were broken off, by a crash of the tab or of ours, become finds: what was played is not lost."""

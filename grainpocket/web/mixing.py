@@ -143,7 +143,8 @@ def song_window(path: PocketPath, query: WindowQuery) -> Response:
 @api.post("/pockets/<pocket>/prints", responses={202: Job, 404: Problem})
 def print_recipe(path: PocketPath, body: Recipe) -> Response:
     """Print a pattern, a pad, a bus or a part of the song among the finds. The answer is the job that does it."""
-    pocket = desk().pockets.load(path.pocket).pocket
+    state = desk().pockets.load(path.pocket)
+    pocket = state.pocket
     pad = pocket.pads.get(body.pad if body.pad is not None else -1)
     pattern, bus = pocket.patterns.get(body.pattern or ""), pocket.buses.get(body.bus or "")
     called = pad.called if pad else None
@@ -153,7 +154,7 @@ def print_recipe(path: PocketPath, body: Recipe) -> Response:
     name = names[body.what]
     if name is None:
         abort(404, "What is to be printed is no longer in the pocket.")
-    row = desk().jobs.create(path.pocket, "print", f"Print of {name}", {"recipe": body.model_dump()})
+    row = desk().jobs.create(path.pocket, "print", f"Print of {name}", {"recipe": body.model_dump(), "version": state.version})
     desk().enqueue(row.id, row.kind)
     return json_of(job_reply(row), 202)
 
@@ -166,7 +167,7 @@ def export(path: PocketPath, body: Export) -> Response:
     if body.what != SONG and body.what not in state.pocket.patterns:
         abort(404, "That pattern is no longer in the pocket.")
     name = state.pocket.name if body.what == SONG else f"{state.pocket.name} - {state.pocket.patterns[body.what].name}"
-    detail = {"export": body.model_dump(), "version": state.version, "name": name}
+    detail = {"export": body.model_dump(), "version": state.version, "after": state.undo, "name": name}
     row = desk().jobs.create(path.pocket, "export", name, detail)
     desk().enqueue(row.id, row.kind)
     return json_of(job_reply(row), 202)

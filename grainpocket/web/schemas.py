@@ -232,6 +232,7 @@ class Job(BaseModel):
     message: str
     found: str | None = Field(default=None, description="The find that was there already, when nothing was added")
     file: bool = Field(default=False, description="Whether it wrote a file that can be fetched")
+    over_db: float | None = Field(default=None, description="By how much the sound of that file went over full scale")
 
 
 class JobList(BaseModel):
@@ -329,6 +330,7 @@ def job_reply(row: JobRow) -> Job:
     return Job(
         id=row.id, kind=row.kind, title=row.title, state=row.state, step=row.step,
         progress=row.progress, message=row.message, found=detail.get("found"), file=row.state == "done" and "file" in detail,
+        over_db=detail.get("over_db"),
     )  # fmt: skip
 
 

@@ -68,6 +68,31 @@ export function idle(): boolean {
   return !sending && waiting.length === 0;
 }
 
+const unsent: (() => void)[] = [];
+
+/** Once all that was entered so far is written down, or was refused: what a file, a print or a job is made of holds it. */
+export function settled(): Promise<void> {
+  if (idle()) return Promise.resolve();
+  return new Promise((resolve) => {
+    const last = waiting.at(-1);
+    if (last) last.settle.push(() => resolve());
+    else unsent.push(resolve);
+    hurry();
+  });
+}
+
+/** What begins a job, or keeps something of the pocket elsewhere. */
+const OF_A_STATE = ["exports", "prints", "saved", "shelf", "clean", "split", "balance", "leak"];
+
+api.use({
+  async onRequest({ request, schemaPath }) {
+    const what = schemaPath.split("/").at(-1) ?? "";
+    if (request.method === "POST" && schemaPath.startsWith("/api/pockets/{pocket}/") && OF_A_STATE.includes(what))
+      await settled();
+    return undefined;
+  },
+});
+
 async function pump(): Promise<void> {
   if (sending) return;
   sending = true;
@@ -78,9 +103,11 @@ async function pump(): Promise<void> {
       Object.assign(sent, { gesture: next.gesture, at: performance.now() });
       const made = next.way ? await move(next.way) : await send(next);
       for (const settle of next.settle) settle(made);
+      for (const done of unsent.splice(0)) done();
     }
   } finally {
     sending = false;
+    for (const done of unsent.splice(0)) done();
   }
 }
 

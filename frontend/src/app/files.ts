@@ -2,10 +2,18 @@
 import { api, ask } from "../api/client";
 import type { Job } from "../api/types";
 import { usePocket } from "./pocket";
+import { settled } from "./edits";
 import { toast } from "./toasts";
 
 const POLL_MS = 150;
 const OPEN = ["queued", "running"];
+
+/** A file that the server makes of the pocket as it is, once what was entered before is part of it. */
+export async function fetchOfPocket(rest: string): Promise<void> {
+  const pocket = usePocket.getState().open?.id;
+  await settled();
+  if (pocket) fetchFile(`/api/pockets/${pocket}/${rest}`);
+}
 
 export function fetchFile(address: string): void {
   const link = document.createElement("a");

@@ -2,7 +2,7 @@
 import type { Edit, Hit, Pattern } from "../api/types";
 import { choosePattern } from "./actions";
 import { edit } from "./edits";
-import { fetchFile } from "./files";
+import { fetchOfPocket } from "./files";
 import { ordered, usePocket } from "./pocket";
 import { toast } from "./toasts";
 import { useView } from "./view";
@@ -12,7 +12,7 @@ export function isMidi(file: File): boolean {
 }
 
 export function saveMidi(pattern: string): void {
-  fetchFile(`/api/pockets/${usePocket.getState().open?.id}/patterns/${pattern}.mid`);
+  void fetchOfPocket(`patterns/${pattern}.mid`);
 }
 
 interface Read {

@@ -2,7 +2,7 @@
 import { keepOnShelf } from "../app/chopping";
 import { barOf } from "../app/actions";
 import { edit } from "../app/edits";
-import { fetchFile } from "../app/files";
+import { fetchOfPocket } from "../app/files";
 import { usePocket } from "../app/pocket";
 import { useView } from "../app/view";
 import type { Item } from "../design/Menu";
@@ -60,8 +60,7 @@ export function padItems(pads: number[]): (Item | null)[] {
 
 /** One-shots of pads, as the browser saves files: one as it is, several in a ZIP. */
 export function savePads(pads: number[]): void {
-  const id = usePocket.getState().open?.id;
-  fetchFile(`/api/pockets/${id}/oneshots?pads=${pads.join(",")}`);
+  void fetchOfPocket(`oneshots?pads=${pads.join(",")}`);
 }
 
 /** Nothing cuts them off, and they cut nothing off. */

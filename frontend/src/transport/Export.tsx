@@ -1,18 +1,15 @@
 import { Popover } from "radix-ui";
 import { useRef, useState } from "react";
 
-import { api, ask } from "../api/client";
-import type { Job } from "../api/types";
-import { ended, fetchFile } from "../app/files";
 import { byKeys } from "../app/focus";
 import { usePocket } from "../app/pocket";
-import { toast } from "../app/toasts";
 import { useView } from "../app/view";
 import { Button } from "../design/Button";
 import { fixed } from "../design/format";
 import { NumberField } from "../design/NumberField";
 import { Toggle } from "../design/Toggle";
-import { tick } from "../start/firstBeat";
+import { OverFullScale } from "./OverFullScale";
+import { useExport } from "./useExport";
 
 const PASSES = {
   name: "passes",
@@ -34,41 +31,17 @@ export function Export() {
   const [ending, setEnding] = useState<"loop" | "tail">("loop");
   const [format, setFormat] = useState<"wav" | "flac">("wav");
   const [passes, setPasses] = useState(1);
-  const [job, setJob] = useState<Job | null>(null);
   const keys = useRef(false);
-  const [said, setSaid] = useState<string | null>(null);
   const pattern = patternId ? open?.pocket.patterns[patternId] : undefined;
   const song = inSong && Boolean(open?.pocket.song.length);
-  const busy = job !== null;
-
-  async function save() {
-    const what = song ? "song" : pattern?.id;
-    if (!open || !what) return;
-    setSaid(null);
-    try {
-      const begun = await ask(
-        api.POST("/api/pockets/{pocket}/exports", {
-          params: { path: { pocket: open.id } },
-          body: { what, ending, passes, format },
-        }),
-      );
-      const now = await ended(begun, setJob);
-      fetchFile(`/api/jobs/${now.id}/file`);
-      tick("export");
-      setSaid(`${now.title}.${format} is saved. ${now.message}`);
-    } catch (error) {
-      toast({ title: "Not exported", text: error instanceof Error ? error.message : String(error), tone: "error" });
-    } finally {
-      setJob(null);
-    }
-  }
-  const stop = () =>
-    job && void ask(api.POST("/api/jobs/{job}/cancel", { params: { path: { job: job.id } } })).catch(() => undefined);
+  const what = song ? "song" : pattern?.id;
+  const { job, said, waiting, over, forget, save, saveAfter, take, stop } = useExport({ what, ending, passes, format });
+  const busy = job !== null || waiting;
 
   return (
     <Popover.Root
       onOpenChange={(opens) => {
-        setSaid(null);
+        forget();
         if (opens) keys.current = byKeys();
       }}
     >
@@ -133,10 +106,22 @@ export function Export() {
               )}
               <div className="flex items-center gap-2">
                 <Button tone="go" aria-disabled={busy} onClick={() => busy || void save()}>
-                  {busy ? `Writing ${Math.round(100 * job.progress)} %` : `Save ${format === "wav" ? "WAV" : "FLAC"}`}
+                  {job
+                    ? `Writing ${Math.round(100 * job.progress)} %`
+                    : waiting
+                      ? "Waiting for your edits"
+                      : `Save ${format === "wav" ? "WAV" : "FLAC"}`}
                 </Button>
-                {busy ? <Button onClick={stop}>Cancel</Button> : null}
+                {job ? <Button onClick={stop}>Cancel</Button> : null}
               </div>
+              {over && open ? (
+                <OverFullScale
+                  job={over}
+                  level={open.pocket.level}
+                  onEdit={(change) => void saveAfter(change)}
+                  onTake={() => take(over)}
+                />
+              ) : null}
               {said ? (
                 <p className="mt-2" role="status">
                   {said}
