@@ -29,13 +29,14 @@ from grainpocket.core.document.sound import Sound
 from grainpocket.core.document.upgrades import FORM
 from grainpocket.core.params import of
 
-MOST_CHOKE = 8
+MOST_CHOKE = 32
 MOST_LAYERS = 7
 MOST_ZONES = 32
 MOST_TRAY = 256
 LONGEST_CHOP_S = 120
-# Of what is laid out drum by drum: each drum cuts off its own earlier strokes, and a hat no kick.
-CHOKE_OF: dict[Role | None, int] = {"kick": 1, "snare": 2, "hat": 3, "perc": 4, "tonal": 5, "vocal": 6, None: 7}
+# Of what is laid out drum by drum: each drum cuts off its own earlier strokes, and a hat no kick; all else rings on. Records have
+# groups of their own, from 1 up.
+CHOKE_OF: dict[Role | None, int] = {"kick": 32, "snare": 31, "hat": 30, "perc": 29, "tonal": 0, "vocal": 0, None: 0}
 
 
 class Mark(Frozen):

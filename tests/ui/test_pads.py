@@ -90,8 +90,8 @@ def test_settings_by_slider_number_and_wheel(ui: Ui) -> None:
     settings.get_by_role("button", name="Reverse").click()
     ui.wait("pocket.pads[2].sound.reverse")
     settings.get_by_role("button", name="Choke 1").click()
-    ui.page.get_by_role("menuitem", name="Group 3").click()
-    ui.wait("pocket.pads[2].choke === 3")
+    ui.page.get_by_role("menuitem", name="Group 2").click()
+    ui.wait("pocket.pads[2].choke === 2")
     others = ui.look("Object.entries(pocket.pads).filter(([i]) => i !== '2').map(([, p]) => p.sound)")
     assert all(settings == {} for settings in others), "no other pad was touched"
 

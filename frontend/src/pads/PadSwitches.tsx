@@ -1,5 +1,6 @@
 /** What is on or off of a pad, and what it belongs to: choke group, bus, role. */
 import type { FullSound, Pad, Pocket, Role } from "../api/types";
+import { edit } from "../app/edits";
 import { Button } from "../design/Button";
 import { Menu } from "../design/Menu";
 import { ROLE_NAMES, ROLES } from "../design/roles";
@@ -9,9 +10,18 @@ export type PadChange = (changes: {
   sound?: Record<string, number | boolean | string>;
   role?: Role;
   choke?: number;
+  choke_by_itself?: boolean;
   name?: string;
   bus?: string | null;
 }) => void;
+
+/** None, all that are in use, and the next one that is not. */
+function groupsIn(pocket: Pocket): number[] {
+  const used = new Set(Object.values(pocket.pads).map((pad) => pad.choke));
+  let free = 1;
+  while (used.has(free)) free += 1;
+  return [...new Set([0, ...used, free])].sort((a, b) => a - b);
+}
 
 interface Props {
   pad: Pad;
@@ -41,7 +51,7 @@ export function PadSwitches({ pad, sound, pocket, bus, change }: Props) {
       </Toggle>
       <Toggle
         on={!pad.choke}
-        onChange={(ring) => change({ choke: ring ? 0 : 1 })}
+        onChange={(ring) => change(ring ? { choke: 0 } : { choke_by_itself: true })}
         hint="Nothing cuts it off, and it cuts nothing off"
       >
         Let ring
@@ -51,11 +61,23 @@ export function PadSwitches({ pad, sound, pocket, bus, change }: Props) {
         trigger={
           <Button hint="Pads of one group cut each other off">{pad.choke ? `Choke ${pad.choke}` : "No choke"}</Button>
         }
-        items={Array.from({ length: 9 }, (_, group) => ({
-          label: group ? `Group ${group}` : "None: rings on",
-          checked: pad.choke === group,
-          onSelect: () => change({ choke: group }),
-        }))}
+        items={[
+          {
+            label: "Its record's own, or none where it should ring",
+            onSelect: () => change({ choke_by_itself: true }),
+          },
+          {
+            label: "The same for all pads",
+            onSelect: () =>
+              void edit({ type: "set_pads", pads: Object.keys(pocket.pads).map(Number), choke_by_itself: true }),
+          },
+          null,
+          ...groupsIn(pocket).map((group) => ({
+            label: group ? `Group ${group}` : "None: rings on",
+            checked: pad.choke === group,
+            onSelect: () => change({ choke: group }),
+          })),
+        ]}
       />
       {Object.keys(pocket.buses).length ? (
         <Menu

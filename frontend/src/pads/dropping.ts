@@ -37,7 +37,7 @@ function movePad(from: number, to: number, event: DragEvent): void {
 
 function putSlice(what: string, index: number, layer: boolean): void {
   const [source, cut] = what.split("/") as [string, string];
-  void edit({ type: "slices_to_pads", source, cuts: [cut], pads: [index], choke: 1, layer });
+  void edit({ type: "slices_to_pads", source, cuts: [cut], pads: [index], layer });
 }
 
 /** A whole find. A loop of whole bars goes along with the pocket's tempo. */

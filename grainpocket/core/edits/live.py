@@ -10,6 +10,7 @@ from grainpocket.core.chop.cuts import LEAST_SLICE
 from grainpocket.core.chop.kin import cuts_of, slices
 from grainpocket.core.chop.snap import Snapper
 from grainpocket.core.edits.base import EditModel, Library, Refusal, the_source
+from grainpocket.core.edits.choking import record_group
 from grainpocket.core.edits.cutting import with_new_cut
 from grainpocket.core.edits.family_cuts import with_cuts
 from grainpocket.core.edits.padding import fill_pads, pads_of
@@ -31,7 +32,7 @@ class LiveCut(EditModel):
     window: float = of("chop", "window").field()
     latency: float = of("chop", "latency").field()
     passed: tuple[int, ...] = Field(default=(), max_length=MOST_PADS, description="Pads cut in this pass")
-    choke: int = Field(default=1, ge=0, le=MOST_CHOKE)
+    choke: int | None = Field(default=None, ge=0, le=MOST_CHOKE, description="Left out: its record's group")
 
     def label(self, pocket: Pocket) -> str:
         return "cut again" if self.pad in self.passed and self.pad in pocket.pads else "cut live"
@@ -82,7 +83,8 @@ class LiveCut(EditModel):
             whole = first.model_copy(update={"end": last.end, "last": last.cut if last is not first else None})
             pad = starts[first.cut or ""]
             if first.cut == cut:
-                new = pads_of(pocket, source, [whole], self.choke)
+                group = record_group(pocket, source) if self.choke is None else self.choke
+                new = pads_of(pocket, source, [whole], group)
                 pocket, _ = fill_pads(pocket, new, ["That slice"], None, (pad,))
             elif pocket.pads[pad].chop != whole:
                 pocket = pocket.with_pad(pad, pocket.pads[pad].model_copy(update={"chop": whole}))

@@ -11,6 +11,7 @@ from grainpocket.core.chop.kin import root_of, slices
 from grainpocket.core.document.mixing import MASTER, PAD, Effect
 from grainpocket.core.document.sound import Sound, changed
 from grainpocket.core.edits.base import EditModel, Library, Refusal, the_bus, the_pad, the_source
+from grainpocket.core.edits.choking import choke_of, record_group, sorted_chokes
 from grainpocket.core.params import SOUND, BadValue, Value
 from grainpocket.core.pocket import LONGEST_CHOP_S, MOST_CHOKE, MOST_LAYERS, MOST_PADS, PAGE, Chop, Layer, Pad, Pocket, Role, Source
 
@@ -25,7 +26,7 @@ class SlicesToPads(EditModel):
     first: int | None = Field(default=None, ge=0, lt=MOST_PADS, description="Pad of the first one, replacing what is there")
     pads: tuple[int, ...] = Field(default=(), description="Pads to put them on, as many as there are")
     layer: bool = Field(default=False, description="Let them sound along with what is on those pads")
-    choke: int = Field(default=1, ge=0, le=MOST_CHOKE)
+    choke: int | None = Field(default=None, ge=0, le=MOST_CHOKE, description="Left out: its record's group, none for what rings on")
 
     def label(self, pocket: Pocket) -> str:
         return "slice to pad" if self.cuts is not None and len(self.cuts) == 1 else "slices to pads"
@@ -66,17 +67,18 @@ class SetPads(EditModel):
     role: Role | None = None
     sound: Changes = {}
     choke: int | None = Field(default=None, ge=0, le=MOST_CHOKE)
+    choke_by_itself: bool = Field(default=False, description="The group that each would get by itself (see `choking`)")
     locked: bool | None = None
     bus: str | None = Field(default=None, description="A bus by id, or master; null: as its role says")
 
     def _changes(self) -> dict[str, Any]:
-        given = self.model_dump(include=self.model_fields_set - {"type", "pads", "sound"})
+        given = self.model_dump(include=self.model_fields_set - {"type", "pads", "sound", "choke_by_itself"})
         if "name" in given:
             given["name"] = given["name"] or None
         return {k: v for k, v in given.items() if v is not None or k in ("role", "bus", "name")}
 
     def label(self, pocket: Pocket) -> str:
-        field = next(iter([*self.sound, *self._changes()]), "pad")
+        field = next(iter([*self.sound, *self._changes()]), "choke" if self.choke_by_itself else "pad")
         return f"pad {next((p.label.lower() for p in SOUND if p.name == field), field)}"
 
     def apply(self, pocket: Pocket, library: Library) -> Pocket:
@@ -87,7 +89,10 @@ class SetPads(EditModel):
         for index in self.pads:
             pad = the_pad(pocket, index)
             pads[index] = pad.model_copy(update={**update, "sound": with_sound(pad.sound, self.sound)})
-        return pocket.model_copy(update={"pads": pads})
+        pocket = pocket.model_copy(update={"pads": pads})
+        if self.choke_by_itself:
+            pocket = pocket.model_copy(update={"pads": {**pads, **sorted_chokes(pocket, self.pads)}})
+        return pocket
 
 
 def with_sound(sound: Sound, changes: Mapping[str, Value | None]) -> Sound:
@@ -174,11 +179,17 @@ def followed(pocket: Pocket, keys: Mapping[str, str], pads: Mapping[int, int]) -
     return pocket.model_copy(update={"buses": buses, "chain": chain(pocket.chain), "sections": sections})
 
 
-def pads_of(pocket: Pocket, source: Source, chops: Sequence[Chop], choke: int) -> list[Pad]:
-    """A new pad for each slice, with its role."""
+def pads_of(pocket: Pocket, source: Source, chops: Sequence[Chop], choke: int | None) -> list[Pad]:
+    """A new pad for each slice, with its role. choke: their group; None: the one that each has by itself."""
     root, _ = root_of(pocket, source)
     by_id = {cut.id: cut for cut in root.cuts}
-    return [Pad(role=by_id[chop.cut or ""].role, chop=chop, choke=choke) for chop in chops]
+    group = record_group(pocket, source)
+    made = []
+    for chop in chops:
+        role = by_id[chop.cut or ""].role
+        own = group if choke is None and choke_of(pocket, source, chop, role) else 0
+        made.append(Pad(role=role, chop=chop, choke=own if choke is None else choke))
+    return made
 
 
 def slice_numbers(pocket: Pocket, source: Source, chops: Sequence[Chop]) -> list[str]:

@@ -12,6 +12,7 @@ from grainpocket.core.chop.cuts import LEAST_SLICE, is_own
 from grainpocket.core.chop.kin import cuts_of, root_of, slices
 from grainpocket.core.document.naming import NAMES
 from grainpocket.core.edits.base import EditModel, Library, Refusal, new_ids, the_source
+from grainpocket.core.edits.choking import record_group
 from grainpocket.core.edits.family_cuts import with_cuts
 from grainpocket.core.edits.hitting import with_ids
 from grainpocket.core.edits.padding import fill_pads, pads_of
@@ -51,7 +52,7 @@ class FitToPads(EditModel):
     first: int | None = Field(default=None, ge=0, lt=MOST_PADS, description="Left out: the next free ones")
     start: int | None = Field(default=None, ge=0)
     end: int | None = Field(default=None, ge=1)
-    choke: int = Field(default=1, ge=0, le=MOST_CHOKE)
+    choke: int | None = Field(default=None, ge=0, le=MOST_CHOKE, description="Left out: its record's group")
 
     def label(self, pocket: Pocket) -> str:
         return f"fit to {self.pads} pads"
@@ -65,7 +66,8 @@ class FitToPads(EditModel):
             pocket = self._cut_equally(pocket, source, low, high)
             source = pocket.sources[source.id]
         chops = self._joined(pocket, source, low, high)
-        pads = pads_of(pocket, source, chops, self.choke)
+        group = record_group(pocket, source) if self.choke is None else self.choke
+        pads = pads_of(pocket, source, chops, group)
         return fill_pads(pocket, pads, [f"Part {i}" for i in range(1, len(pads) + 1)], self.first)[0]
 
     def _cut_equally(self, pocket: Pocket, source: Source, low: int, high: int) -> Pocket:
@@ -174,7 +176,7 @@ class RepeatBars(EditModel):
             )
         bpm = self.beats * 60.0 * pocket.rate / (self.end - self.start)
         chop = Chop(source=source.id, start=self.start, end=self.end)
-        pad = Pad(role=None, chop=chop, choke=1)
+        pad = Pad(role=None, chop=chop, choke=record_group(pocket, source))
         pocket, (place,) = fill_pads(pocket, [pad], ["That stretch"], None)
         pocket, (key,) = new_ids(pocket, "p", 1)
         hits = tuple(Hit(pad=place, beat=float(k * self.beats), velocity=127, length=float(self.beats)) for k in range(self.times))
