@@ -11,11 +11,13 @@ from grainpocket.core.document.mixing import MASTER, MOST_BUSES, MOST_EFFECTS, P
 from grainpocket.core.edits.base import EditModel, Library, Refusal, new_ids, the_bus, the_pad
 from grainpocket.core.edits.padding import Changes
 from grainpocket.core.effects import EFFECTS
+from grainpocket.core.effects.base import AMOUNT
 from grainpocket.core.mix.nodes import Circle, order
 from grainpocket.core.mix.routing import nodes_of, table_of
 from grainpocket.core.params import BadValue, checked, named, of
 from grainpocket.core.pocket import MOST_PADS, Name, Pocket, Role
 
+INSERTED = 25.0  # % of an echo or a reverb that is put into a chain of its own
 BusOrMaster = Field(description="A bus by id, master, or a pad as pad:3")
 
 
@@ -116,10 +118,16 @@ class AddEffect(EditModel):
         if len(chain) >= MOST_EFFECTS:
             raise Refusal(f"A chain holds {MOST_EFFECTS} effects.")
         pocket, (key,) = new_ids(pocket, "e", 1)
-        effect = _with_settings(Effect(id=key, kind=_known(self.kind)), self.settings)
+        effect = _with_settings(Effect(id=key, kind=_known(self.kind)), {**self._first(pocket), **self.settings})
         effect = effect.model_copy(update={"listens_to": _heard(pocket, self.listens_to), "inside": self.inside})
         chain.insert(len(chain) if self.at is None else self.at, effect)
         return _sound(_with_chain(pocket, self.bus, _nested(chain, effect)))
+
+    def _first(self, pocket: Pocket) -> Changes:
+        """What adds to a sound begins as a quarter of it; on a return, to which shares are sent, as all of it."""
+        bus = pocket.buses.get(self.bus)
+        adds = EFFECTS[_known(self.kind)].adds and not (bus is not None and bus.is_return) and self.inside is None
+        return {AMOUNT.name: INSERTED} if adds else {}
 
 
 class SetEffect(EditModel):

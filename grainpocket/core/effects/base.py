@@ -82,7 +82,8 @@ class Effect:
     """kind: its name in documents; settings: its table; begin: the state of silence; latency: samples by which it lags, the same
     for all settings; keyed: whether it listens to another sound; turns_down: whether what it takes away is shown; rings: samples
     for which it sounds on after its input ends; rings_in: arrays of its state that are written round and round by the absolute
-    sample (along their last axis); holds: whether effects can lie in its loop, with their states in its own one as "inside"."""
+    sample (along their last axis); holds: whether effects can lie in its loop, with their states in its own one as "inside"; adds:
+    whether it puts something beside the sound, so that in a chain of its own most of it is to stay dry."""
 
     kind: str
     label: str
@@ -95,6 +96,7 @@ class Effect:
     turns_down: bool = False
     rings_in: tuple[str, ...] = ()
     holds: bool = False
+    adds: bool = False
 
     def defaults(self) -> dict[str, Value]:
         return {s.name: s.default for s in (*self.settings, AMOUNT)}

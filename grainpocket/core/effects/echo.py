@@ -151,4 +151,4 @@ def _rings(controls: Controls) -> int:
     return int(times * echoes)
 
 
-EFFECT = Effect("echo", "Echo", SETTINGS, _begin, _process, rings=_rings, rings_in=("loop",), holds=True)
+EFFECT = Effect("echo", "Echo", SETTINGS, _begin, _process, rings=_rings, rings_in=("loop",), holds=True, adds=True)

@@ -128,4 +128,4 @@ def _rings(controls: Controls) -> int:
     return int((controls.number("decay") * 100 / 60 + MOST_BEFORE_S) * controls.rate)
 
 
-EFFECT = Effect("reverb", "Reverb", SETTINGS, _begin, _process, rings=_rings, rings_in=("lines", "spread", "before"))
+EFFECT = Effect("reverb", "Reverb", SETTINGS, _begin, _process, rings=_rings, rings_in=("lines", "spread", "before"), adds=True)

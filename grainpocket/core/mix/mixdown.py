@@ -21,7 +21,7 @@ from grainpocket.core.effects.base import Curve
 from grainpocket.core.mix.graph import Graph
 from grainpocket.core.mix.loop import Renderer, Segment, Voices, edges
 from grainpocket.core.mix.nodes import SILENT_KEY, Clock, Node, Pieces, controls_of
-from grainpocket.core.mix.routing import is_plain, nodes_of, pads_by_bus
+from grainpocket.core.mix.routing import is_plain, nodes_of, pads_by_bus, silenced
 from grainpocket.core.pocket import Pocket
 from grainpocket.core.rhythm.schedule import Schedule
 from grainpocket.core.sound.audio import Samples
@@ -128,8 +128,10 @@ class Mix:
         ahead = late if self.cyclic else 0
         stretches = [(start + ahead, start + frames + ahead) for start, frames in clock.segments]
         lanes = {}
+        silent = silenced(self.pocket)
         for bus, pads in pads_by_bus(self.pocket).items():
-            if pads:
+            # A bus that is not heard is still rendered, for what listens to it; the master is a bus of all.
+            if pads and not (bus == MASTER and MASTER in silent):
                 lanes[bus] = _Lane(self._voices.of(pads), stretches, self._renderer)
         for node in self.nodes:
             if node.name.startswith(PAD):

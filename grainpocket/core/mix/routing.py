@@ -56,13 +56,15 @@ def nodes_of(pocket: Pocket, automation: Mapping[str, Curve] | None = None) -> l
     the names of `controls`, what is no longer there is left out."""
     curves = automation or {}
     buses = pocket.buses
-    silent = _silenced(pocket)
+    silent = silenced(pocket)
     chains = [*(bus.chain for bus in buses.values()), pocket.chain]
     heard = {e.listens_to for chain in chains for e in _on(chain) if e.listens_to and e.listens_to.startswith(PAD)}
     into: dict[str, list[Feed]] = {MASTER: [], **{key: [] for key in buses}}
     for index, pad in pocket.pads.items():
         for send in pad.sends:
             if send.to in buses:
+                if bus_of(pocket, pad) in silent:
+                    continue  # What is not heard sends nothing either.
                 heard.add(f"{PAD}{index}")
                 into[send.to].append(Feed(f"{PAD}{index}", send.level))
     out = [Node(name) for name in sorted(heard)]
@@ -148,8 +150,9 @@ def _of(curves: Mapping[str, Curve], where: str, table: tuple[Setting, ...]) -> 
     return {name: curve for name, curve in found.items() if curve is not None}
 
 
-def _silenced(pocket: Pocket) -> set[str]:
-    """Buses that are not heard: muted ones, and all but the soloed, what flows into those and what they flow through."""
+def silenced(pocket: Pocket) -> set[str]:
+    """Buses that are not heard: muted ones, and all but the soloed, what flows into those, what they flow through and, of a soloed
+    return, what is sent to it. With a solo the pads that go straight to the master are not heard either: MASTER stands for them."""
     muted = {bus.id for bus in pocket.buses.values() if bus.mute}
     soloed = {bus.id for bus in pocket.buses.values() if bus.solo}
     if not soloed:
@@ -162,7 +165,7 @@ def _silenced(pocket: Pocket) -> set[str]:
         if bus.id in soloed:
             heard |= set(way)
     # Returns stay open: what is sent to them comes from what is heard.
-    return muted | {bus.id for bus in pocket.buses.values() if bus.id not in heard and not bus.is_return}
+    return muted | {MASTER} | {bus.id for bus in pocket.buses.values() if bus.id not in heard and not bus.is_return}
 
 
 def _way(pocket: Pocket, bus: Bus) -> list[str]:

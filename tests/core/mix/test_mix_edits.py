@@ -55,6 +55,16 @@ def test_what_is_cleared_is_told_from_what_is_not_mentioned() -> None:
             bench.make(SetPads(pads=(2,), sound=wrong))  # type: ignore[arg-type]
 
 
+def test_what_adds_to_a_sound_begins_as_a_quarter_of_it_and_on_a_return_as_all() -> None:
+    bench = Bench(mixed())
+    for bus, kind, amount in (("b1", "reverb", 25.0), ("master", "echo", 25.0), ("b4", "reverb", 100.0), ("b1", "eq", 100.0)):
+        bench.make(AddEffect(bus=bus, kind=kind))
+        chain = bench.pocket.chain if bus == "master" else bench.pocket.buses[bus].chain
+        assert chain[-1].settings.get("amount", 100.0) == amount, (bus, kind)
+    bench.make(AddEffect(bus="b3", kind="reverb", settings={"amount": 60.0}))
+    assert bench.pocket.buses["b3"].chain[-1].settings["amount"] == 60.0
+
+
 def test_circles_are_refused_in_words() -> None:
     bench = Bench(mixed())
     with pytest.raises(Refusal, match="Drums into Snares into Drums"):

@@ -11,7 +11,7 @@ from grainpocket.core.mix.live import Run
 from grainpocket.core.mix.loop import plan
 from grainpocket.core.mix.mixdown import Mix, trimmed
 from grainpocket.core.mix.routing import curves_of
-from grainpocket.core.pocket import Hit, Pattern, Pocket
+from grainpocket.core.pocket import Hit, Pad, Pattern, Pocket
 from grainpocket.core.rhythm.schedule import Placement, schedule, schedule_of
 from grainpocket.core.rhythm.timing import Timeline
 from grainpocket.core.shape.voice import spec_of
@@ -112,6 +112,34 @@ def test_muted_and_soloed_buses() -> None:
     # What flows into a soloed bus is heard with it.
     drums = pocket.buses["b1"].model_copy(update={"solo": True})
     assert np.abs(sound(loop_of(pocket.with_bus(drums)))).max() > 0.05
+
+
+def test_what_goes_straight_to_the_master_is_silent_while_a_bus_is_soloed() -> None:
+    pocket = mixed()
+    keys = pocket.buses["b3"].model_copy(update={"solo": True})
+    # The drums are on no bus; the snare sends to a return by itself.
+    drums = {0: pocket.pads[0].model_copy(update={"bus": "master"}), 1: sent(pocket, 1).model_copy(update={"bus": "master"})}
+    pocket = pocket.model_copy(update={"pads": {**pocket.pads, **drums}}).with_bus(keys)
+    assert np.abs(sound(loop_of(pocket, "p1"))).max() < 1e-6
+    both = song(pocket)
+    without = both.model_copy(update={"pads": {**both.pads, 1: without_hits(both, 1)}})
+    np.testing.assert_array_equal(sound(song_of(both)), sound(song_of(without)))
+    # The kick is not heard and turns the keys down all the same.
+    chain = tuple(e.model_copy(update={"on": e.kind != "duck"}) for e in keys.chain)
+    free = both.with_bus(keys.model_copy(update={"chain": chain}))
+    at = 8 * BEAT
+    turned = db(sound(song_of(both))[at + 1500 : at + 3500]) - db(sound(song_of(free))[at + 1500 : at + 3500])
+    assert turned == pytest.approx(-12, abs=1)
+
+
+def sent(pocket: Pocket, pad: int) -> Pad:
+    return pocket.pads[pad].model_copy(update={"sends": (Send(to="b4", level=0.0),)})
+
+
+def without_hits(pocket: Pocket, pad: int) -> Pad:
+    """The pad, turned down to nothing."""
+    own = pocket.pads[pad]
+    return own.model_copy(update={"sound": own.sound.model_copy(update={"level": -60.0})})
 
 
 def test_a_duck_turns_the_keys_down_under_the_kick_and_nothing_else() -> None:
