@@ -18,7 +18,7 @@ import shutil
 import threading
 import uuid
 from collections import OrderedDict
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from pathlib import Path
 from types import TracebackType
 
@@ -28,7 +28,7 @@ import soundfile as sf
 from grainpocket.core.listen.hearing import VERSION, Hearing, hear
 from grainpocket.core.listen.measures.loudness import LoudnessMeter
 from grainpocket.core.listen.spectra.bands import Progress, no_progress
-from grainpocket.core.sound.audio import Samples, mono
+from grainpocket.core.sound.audio import Samples, one_channel
 from grainpocket.core.sound.peaks import PeakBuilder, Peaks
 from grainpocket.store.room import NoRoom, is_full
 
@@ -80,14 +80,13 @@ class AudioWriter:
         return self._hash.hexdigest()
 
     def read_mono(self) -> Samples:
-        """(n,) float32 of what was written, after close."""
-        out = np.empty(self.frames, np.float32)
-        at = 0
-        with sf.SoundFile(str(self._folder / "audio.wav")) as file:
-            for block in file.blocks(1 << 18, dtype="float32", always_2d=True):
-                out[at : at + len(block)] = mono(block)
-                at += len(block)
-        return out
+        """(n,) float32 of what was written, after close, as `one_channel` makes it."""
+
+        def blocks() -> Iterator[Samples]:
+            with sf.SoundFile(str(self._folder / "audio.wav")) as file:
+                yield from file.blocks(1 << 18, dtype="float32", always_2d=True)
+
+        return one_channel(blocks, self.frames)
 
     def known(self, digest: str) -> Hearing | None:
         """The analysis of the same audio, if it is in the store and of this program's version."""
@@ -147,7 +146,9 @@ class AudioStore:
                 peaks, meter = PeakBuilder(rate), LoudnessMeter(rate)
                 peaks.feed(samples)
                 meter.feed(samples)
-                writer.keep(digest, peaks.finish(), hear(mono(samples), rate, loudness=meter.finish()))
+                writer.keep(
+                    digest, peaks.finish(), hear(one_channel(lambda: iter((samples,)), len(samples)), rate, loudness=meter.finish())
+                )
         return digest
 
     def has(self, audio: str) -> bool:
@@ -174,15 +175,19 @@ class AudioStore:
         return out
 
     def read_mono(self, audio: str, see: Callable[[Samples], None] | None = None) -> Samples:
-        """(n,) float32, the mean of its channels, read piece by piece; see: shown each piece with all channels."""
+        """(n,) float32 as `one_channel` makes it, read piece by piece; see: shown each piece with all channels."""
         frames = self.frames(audio)
-        whole = np.empty(frames, np.float32)
-        for first in range(0, frames, _PIECE):
-            block = self.read(audio, first, min(frames, first + _PIECE))
-            whole[first : first + len(block)] = mono(block)
-            if see is not None:
-                see(block)
-        return whole
+        seen: list[int] = []
+
+        def blocks() -> Iterator[Samples]:
+            for first in range(0, frames, _PIECE):
+                block = self.read(audio, first, min(frames, first + _PIECE))
+                if see is not None and first >= len(seen) * _PIECE:
+                    seen.append(first)
+                    see(block)
+                yield block
+
+        return one_channel(blocks, frames)
 
     def peaks_path(self, audio: str, level: int) -> Path:
         if not self.has(audio):

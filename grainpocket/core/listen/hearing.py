@@ -150,7 +150,8 @@ def hear(samples: Samples, rate: int, progress: Progress = no_progress, loudness
         rate=rate,
         onsets=onsets,
         tempi=tuple(tempi),
-        peak_db=round(db_of(loudest), 2) if loudest else None,
+        # Of all channels, where they were at hand: their mean can be 6 dB lower, or silence.
+        peak_db=loudness.peak_db if loudness else round(db_of(loudest), 2) if loudest else None,
         begin=begin,
         keys=tuple(found_keys),
         cents=notes.cents if notes is not None and found_keys else None,

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
 import numpy as np
@@ -53,6 +54,31 @@ def stereo(samples: Samples) -> Samples:
     if samples.shape[1] == 2:
         return samples
     return np.repeat(samples[:, :1], 2, axis=1)
+
+
+CANCELLED = 0.01  # of the power of what the sides differ by: with less in the middle, the two sides cancel each other there
+
+
+def one_channel(blocks: Callable[[], Iterable[Samples]], frames: int) -> Samples:
+    """(frames,) float32 to listen to: the mean of the channels, or half of their difference where the mean all but cancels.
+
+    blocks: gives the sound (n, 1 or 2) piece by piece, once more each time it is called."""
+    out = np.empty(frames, np.float32)
+    at, middle, apart = 0, 0.0, 0.0
+    for block in blocks():
+        one = mono(block)
+        out[at : at + len(block)] = one
+        at += len(block)
+        if block.shape[1] == 2:
+            middle += float(np.vdot(one, one))
+            side = (block[:, 0] - block[:, 1]) * np.float32(0.5)
+            apart += float(np.vdot(side, side))
+    if middle < CANCELLED * apart:
+        at = 0
+        for block in blocks():
+            out[at : at + len(block)] = (block[:, 0] - block[:, 1]) * np.float32(0.5)
+            at += len(block)
+    return out
 
 
 def peak_of(samples: Samples) -> float:

@@ -6,9 +6,12 @@ import numpy as np
 import pytest
 from scipy import signal
 
+from grainpocket.core.listen.hearing import hear
 from grainpocket.core.listen.measures import loudness as measured
 from grainpocket.core.listen.measures.loudness import Loudness, LoudnessMeter, loudness
 from grainpocket.core.pocket import RATE
+from grainpocket.core.sound.audio import one_channel
+from tests.signals import drum_loop
 
 
 def sine(db: float, rate: int, hz: float = 997.0, seconds: float = 6.0, channels: int = 2) -> np.ndarray:
@@ -71,6 +74,26 @@ def test_clipped_runs_are_found_where_they_are() -> None:
     assert found.clipped == 200, "both halves of a hundred waves"
     assert abs(clipped[found.clipped_at[0], 0]) == np.float32(0.98)
     assert loudness(sine(-3, 44100), 44100).clipped == 0
+
+
+def test_the_peak_is_that_of_the_largest_channel() -> None:
+    wave = np.sin(2 * np.pi * 100 * np.arange(44100) / 44100).astype(np.float32)
+    for sides in ((1, 1), (1, 0), (0, 1), (1, -1)):
+        sound = wave[:, None] * np.array(sides, np.float32)
+        told = loudness(sound, 44100)
+        assert told.peak_db == pytest.approx(0, abs=0.01), sides
+        heard = hear(one_channel(lambda s=sound: iter((s[:20000], s[20000:])), len(sound)), 44100, loudness=told)
+        assert heard.peak_db == told.peak_db
+
+
+def test_what_is_out_of_phase_is_listened_to_by_its_difference() -> None:
+    drums = drum_loop(bpm=120, bars=2, seed=3).samples[:, 0]
+    apart = np.stack((drums, -drums), axis=1)
+    np.testing.assert_array_equal(one_channel(lambda: iter((apart,)), len(apart)), drums)
+    alike = np.stack((drums, drums), axis=1)
+    np.testing.assert_array_equal(one_channel(lambda: iter((alike,)), len(alike)), drums)
+    silence = np.zeros((100, 2), np.float32)
+    assert not one_channel(lambda: iter((silence,)), 100).any()
 
 
 def test_silence_and_next_to_nothing() -> None:

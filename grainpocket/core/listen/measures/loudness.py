@@ -26,12 +26,14 @@ CLIP_RUN, CLIP_LEVEL, CLIP_SAME, MOST_CLIPS = 3, 0.5, 1e-5, 100
 @dataclass(frozen=True)
 class Loudness:
     """lufs: integrated, None for silence or less than 400 ms; true_peak_db: dBTP, None for silence; clipped: number of runs
-    of three or more samples at the largest value; clipped_at: samples at which the first hundred begin."""
+    of three or more samples at the largest value; clipped_at: samples at which the first hundred begin; peak_db: dBFS of the
+    largest sample of any channel, None for silence and where an older program measured."""
 
     lufs: float | None
     true_peak_db: float | None
     clipped: int
     clipped_at: tuple[int, ...]
+    peak_db: float | None = None
 
 
 def headroom(found: Loudness, trim: float) -> float:
@@ -80,6 +82,7 @@ class LoudnessMeter:
             round(db_of(true), 2) if true > 0 else None,
             len(runs),
             tuple(runs[:MOST_CLIPS]),
+            round(db_of(self._peak), 2) if self._peak > 0 else None,
         )
 
     def short_term(self) -> NDArray[np.float64]:

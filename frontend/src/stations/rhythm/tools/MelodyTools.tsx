@@ -110,12 +110,12 @@ export function MelodyTools({ pattern, pocket }: ToolProps) {
 
 /** Slides are the pad's glide, for it as a whole or for some hits alone. */
 function slide(pattern: string, pad: number, ms: number, hits: string[]): void {
-  const own = ms ? { glide: ms, voices: "mono" } : { glide: null, voices: null };
+  const own = ms ? { glide: ms, voices: "last" } : { glide: null, voices: null };
   if (hits.length) void edit({ type: "set_hits", pattern, hits, own });
   else
     void edit({
       type: "set_pads",
       pads: [pad],
-      sound: ms ? { glide: ms, voices: "mono" } : { glide: 0, voices: "poly" },
+      sound: ms ? { glide: ms, voices: "last" } : { glide: 0, voices: "poly" },
     });
 }
