@@ -76,7 +76,9 @@ test-python: build chromium
 	$(PYTEST)
 
 test-training: build
-	$(PYTEST) -m training
+	@command -v fluidsynth espeak-ng flite >/dev/null || (apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get -o DPkg::Lock::Timeout=300 \
+		install -y -qq fluidsynth fluid-soundfont-gm espeak-ng flite >/dev/null)
+	$(PYTEST) -m training tests/training tests/bench
 
 dev: .venv/.ready frontend/node_modules/.ready $(TYPES) ## Reloading: front end on :5173, server restarted when Python changes
 	$(PY) -m grainpocket make-demo --data .demo
