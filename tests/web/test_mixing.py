@@ -175,6 +175,24 @@ def test_a_shaped_pad_is_printed_as_long_as_it_sounds_and_names_the_seconds_that
     assert (part["start"], part["end"]) == (chop["start"] + 882, chop["end"])
 
 
+def test_a_print_and_a_file_are_made_of_the_pocket_as_it_was_when_they_were_asked_for(tune: tuple[Api, str]) -> None:
+    api, pattern = tune
+    before = api.get(f"/api/pockets/{api.id}/sounds/{pattern}")["loop"]["length"]
+    api.edit({"type": "set_pocket", "name": "Now"})
+    recipe = {"what": "pattern", "pattern": pattern, "ending": "wrap"}
+    asked = [
+        api.post(f"/api/pockets/{api.id}/prints", recipe, 202),
+        api.post(f"/api/pockets/{api.id}/exports", {"what": pattern}, 202),
+    ]
+    api.edit({"type": "set_pocket", "tempo": 200})
+    for one in asked:
+        api.worker.run(one["id"])
+    done = api.get(f"/api/jobs/{asked[1]['id']}")
+    assert "after “rename pocket”" in done["message"] or done["over_db"]
+    assert len(file_of(api, done)[0]) == before
+    assert list(api.state["pocket"]["sources"].values())[-1]["frames"] == before
+
+
 def test_a_part_of_the_song_is_printed_to_the_bar(tune: tuple[Api, str]) -> None:
     api, _ = tune
     two = api.state["pocket"]["song"][1]

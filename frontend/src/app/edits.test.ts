@@ -1,6 +1,8 @@
 /** The queue of edits, against a server that answers when the test says so. */
 import { afterEach, beforeEach, expect, test, vi } from "vitest";
 
+import openapi from "../../../docs/openapi.json";
+
 interface Asked {
   path: string;
   body: Record<string, unknown>;
@@ -43,7 +45,7 @@ vi.mock("../audio/loop", () => ({ loopPlayer: { update: () => Promise.resolve() 
 vi.mock("../audio/engine", () => ({ mark: () => {} }));
 
 const { api, ask } = await import("../api/client");
-const { edit, idle, settled, undo } = await import("./edits");
+const { edit, idle, OF_A_STATE, settled, undo } = await import("./edits");
 const { usePocket } = await import("./pocket");
 const { useToasts } = await import("./toasts");
 
@@ -129,6 +131,16 @@ test("a file is asked for when all that was entered before it is written down", 
   expect(server.asked.some((one) => one.path.endsWith("/exports"))).toBe(false);
   made(second);
   (await next("/exports")).answer(202, { id: "j", state: "queued" });
+});
+
+test("whatever begins a job of a pocket waits for its edits", () => {
+  const jobs = Object.entries(openapi.paths)
+    .filter(([, way]) => "202" in ((way as { post?: { responses: object } }).post?.responses ?? {}))
+    .map(([path]) => path.split("/").at(-1));
+  // What comes in is not made of the pocket.
+  const incoming = ["imports", "end"];
+  expect(jobs.length).toBeGreaterThan(5);
+  expect(jobs.filter((one) => !OF_A_STATE.includes(one ?? "") && !incoming.includes(one ?? ""))).toEqual([]);
 });
 
 test("an edit that is refused is said, and a file waits for it no longer", async () => {

@@ -68,7 +68,8 @@ export function idle(): boolean {
   return !sending && waiting.length === 0;
 }
 
-const unsent: (() => void)[] = [];
+/** Who waits while the last edit is on its way. */
+const resting: (() => void)[] = [];
 
 /** Once all that was entered so far is written down, or was refused: what a file, a print or a job is made of holds it. */
 export function settled(): Promise<void> {
@@ -76,13 +77,13 @@ export function settled(): Promise<void> {
   return new Promise((resolve) => {
     const last = waiting.at(-1);
     if (last) last.settle.push(() => resolve());
-    else unsent.push(resolve);
+    else resting.push(resolve);
     hurry();
   });
 }
 
 /** What begins a job, or keeps something of the pocket elsewhere. */
-const OF_A_STATE = ["exports", "prints", "saved", "shelf", "clean", "split", "balance", "leak"];
+export const OF_A_STATE = ["exports", "prints", "saved", "shelf", "clean", "split", "balance", "leak"];
 
 api.use({
   async onRequest({ request, schemaPath }) {
@@ -103,11 +104,10 @@ async function pump(): Promise<void> {
       Object.assign(sent, { gesture: next.gesture, at: performance.now() });
       const made = next.way ? await move(next.way) : await send(next);
       for (const settle of next.settle) settle(made);
-      for (const done of unsent.splice(0)) done();
     }
   } finally {
     sending = false;
-    for (const done of unsent.splice(0)) done();
+    for (const done of resting.splice(0)) done();
   }
 }
 
